@@ -1,0 +1,343 @@
+//! JSON: an object of `name: value`, or an array of such objects.
+//!
+//! Each leaf is first taken as raw text, because a number too large for a float
+//! must spoil only itself and not the values beside it.
+
+use super::{Decoded, Item, MAX_DEPTH, Raw, bad_time};
+use crate::{Moment, Refusal, RefusalCode};
+use serde::de::{DeserializeSeed, Deserializer, Error, MapAccess, SeqAccess, Visitor};
+use serde_json::value::RawValue;
+use std::{borrow::Cow, fmt};
+
+/// Reads a JSON payload. Objects inside objects are flattened with dots, `null`
+/// is no value, and `at` in an outer object is the time of all its values.
+///
+/// # Errors
+/// A [`Refusal`] of the whole request: not JSON (with line and column), not an
+/// object or array of objects, too deep, too many readings, or no value in it.
+pub fn json(body: &[u8]) -> Result<Decoded<'_>, Refusal> {
+    let text = std::str::from_utf8(body).map_err(|e| {
+        let (line, column) = place(body, e.valid_up_to());
+        malformed(format!("The body is not UTF-8 text at line {line}, column {column}."))
+    })?;
+    let mut sink = Sink::default();
+    let is_array = match text.trim_start().bytes().next() {
+        Some(b'{') => false,
+        Some(b'[') => true,
+        None => return Err(Refusal::whole(RefusalCode::NoValues, "The body is empty.")),
+        Some(_) => {
+            // Telling broken JSON from JSON of the wrong shape helps to mend it.
+            serde_json::from_str::<&RawValue>(text).map_err(|e| not_json(&e))?;
+            return Err(Refusal::whole(
+                RefusalCode::NotAnObject,
+                "The body is JSON, but neither an object nor an array of objects.",
+            ));
+        }
+    };
+    let mut json = serde_json::Deserializer::from_str(text);
+    let result = if is_array {
+        json.deserialize_seq(Objects(&mut sink))
+    } else {
+        Object { sink: &mut sink, prefix: "", depth: 1 }.deserialize(&mut json)
+    };
+    if let Some(refusal) = sink.fatal {
+        return Err(refusal);
+    }
+    result.and_then(|()| json.end()).map_err(|e| not_json(&e))?;
+    sink.decoded.finish()
+}
+
+#[derive(Default)]
+struct Sink<'de> {
+    decoded: Decoded<'de>,
+    /// Set when reading stops for a reason that is ours and not the parser's.
+    fatal: Option<Refusal>,
+}
+
+impl<'de> Sink<'de> {
+    fn stop<E: Error>(&mut self, refusal: Refusal) -> E {
+        self.fatal = Some(refusal);
+        E::custom("stopped")
+    }
+
+    fn leaf<E: Error>(&mut self, name: Cow<'de, str>, raw: &'de str, depth: usize) -> Result<(), E> {
+        let value = match raw.as_bytes().first() {
+            Some(b'n') => return Ok(()),
+            Some(b't') => Raw::Flag(true),
+            Some(b'f') => Raw::Flag(false),
+            Some(b'"') => Raw::Text(string(raw)?),
+            Some(b'{') => {
+                if depth >= MAX_DEPTH {
+                    let detail = format!("`{}` is nested deeper than {MAX_DEPTH} levels.", short(&name));
+                    return Err(self.stop(Refusal::whole(RefusalCode::TooDeep, detail)));
+                }
+                let prefix = format!("{name}.");
+                let mut inner = serde_json::Deserializer::from_str(raw);
+                let object = Object { sink: self, prefix: &prefix, depth: depth + 1 };
+                return object.deserialize(&mut inner).map_err(E::custom);
+            }
+            Some(b'[') => {
+                let detail = format!("`{}` is an array, where one value belongs.", short(&name));
+                self.decoded.refused.push(Refusal::of(RefusalCode::WrongType, &name, detail));
+                return Ok(());
+            }
+            _ => match raw.parse::<f64>() {
+                Ok(number) if number.is_finite() => Raw::Number(number),
+                _ => {
+                    let detail = format!("`{}` is {}, too large a number.", short(&name), short(raw));
+                    self.decoded.refused.push(Refusal::of(RefusalCode::NumberTooLarge, &name, detail));
+                    return Ok(());
+                }
+            },
+        };
+        self.decoded.push(Item { name, at: None, value }).map_err(|refusal| self.stop(refusal))
+    }
+}
+
+/// A JSON string, borrowed from the body unless it has escapes.
+fn string<E: Error>(raw: &str) -> Result<Cow<'_, str>, E> {
+    match serde_json::from_str::<&str>(raw) {
+        Ok(text) => Ok(Cow::Borrowed(text)),
+        Err(_) => serde_json::from_str::<String>(raw).map(Cow::Owned).map_err(E::custom),
+    }
+}
+
+struct Objects<'s, 'de>(&'s mut Sink<'de>);
+
+impl<'de> Visitor<'de> for Objects<'_, 'de> {
+    type Value = ();
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("an array of objects")
+    }
+
+    fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<(), A::Error> {
+        while seq.next_element_seed(Object { sink: self.0, prefix: "", depth: 1 })?.is_some() {}
+        Ok(())
+    }
+}
+
+struct Object<'s, 'p, 'de> {
+    sink: &'s mut Sink<'de>,
+    prefix: &'p str,
+    depth: usize,
+}
+
+impl<'de> DeserializeSeed<'de> for Object<'_, '_, 'de> {
+    type Value = ();
+
+    fn deserialize<D: Deserializer<'de>>(self, deserializer: D) -> Result<(), D::Error> {
+        deserializer.deserialize_map(self)
+    }
+}
+
+impl<'de> Visitor<'de> for Object<'_, '_, 'de> {
+    type Value = ();
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("an object of names and values")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<(), A::Error> {
+        let first = self.sink.decoded.items.len();
+        let mut at = None;
+        while let Some(Name(name)) = map.next_key()? {
+            let raw = map.next_value::<&'de RawValue>()?.get();
+            if self.depth == 1 && name == "at" {
+                at = time(raw)?;
+            } else if self.prefix.is_empty() {
+                self.sink.leaf(name, raw, self.depth)?;
+            } else {
+                self.sink.leaf(Cow::Owned(format!("{}{name}", self.prefix)), raw, self.depth)?;
+            }
+        }
+        if let Some(at) = at {
+            self.sink.decoded.set_time(first, at);
+        }
+        Ok(())
+    }
+}
+
+/// An object's key, borrowed from the body unless it has escapes.
+struct Name<'de>(Cow<'de, str>);
+
+impl<'de> serde::Deserialize<'de> for Name<'de> {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct NameVisitor;
+        impl<'de> Visitor<'de> for NameVisitor {
+            type Value = Name<'de>;
+
+            fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str("a name")
+            }
+
+            fn visit_borrowed_str<E: Error>(self, name: &'de str) -> Result<Name<'de>, E> {
+                Ok(Name(Cow::Borrowed(name)))
+            }
+
+            fn visit_str<E: Error>(self, name: &str) -> Result<Name<'de>, E> {
+                Ok(Name(Cow::Owned(name.to_owned())))
+            }
+        }
+        deserializer.deserialize_str(NameVisitor)
+    }
+}
+
+type Time = Option<Result<Moment, Refusal>>;
+
+fn time<E: Error>(raw: &str) -> Result<Time, E> {
+    let read = match raw.as_bytes().first() {
+        Some(b'n') => return Ok(None),
+        Some(b'"') => Moment::parse(&string(raw)?),
+        _ => Moment::parse(raw),
+    };
+    Ok(Some(read.map_err(|e| bad_time(&e))))
+}
+
+fn malformed(detail: String) -> Refusal {
+    Refusal::whole(RefusalCode::MalformedJson, detail)
+}
+
+fn not_json(error: &serde_json::Error) -> Refusal {
+    let (line, column) = (error.line(), error.column());
+    // The library ends its messages with the place, which our sentence begins with.
+    let message = error.to_string();
+    let reason = match message.split(" at line ").next().unwrap_or("unreadable") {
+        // What boards print for a missing number comes up most, so it gets a plain answer.
+        "expected ident" | "expected value" => "a value expected (NaN and Infinity are not JSON)",
+        reason => reason,
+    };
+    if error.is_data() {
+        return Refusal::whole(
+            RefusalCode::NotAnObject,
+            format!("At line {line}, column {column}: {reason}."),
+        );
+    }
+    malformed(format!("The JSON is broken at line {line}, column {column}: {reason}."))
+}
+
+fn place(body: &[u8], offset: usize) -> (usize, usize) {
+    let before = &body[..offset];
+    let line = before.iter().filter(|&&b| b == b'\n').count() + 1;
+    let column = offset - before.iter().rposition(|&b| b == b'\n').map_or(0, |p| p + 1) + 1;
+    (line, column)
+}
+
+fn short(text: &str) -> String {
+    text.chars().take(80).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn names_and_values(body: &str) -> Vec<(String, Raw<'_>)> {
+        json(body.as_bytes()).unwrap().items.into_iter().map(|i| (i.name.into_owned(), i.value)).collect()
+    }
+
+    #[test]
+    fn reads_an_object() {
+        assert_eq!(
+            names_and_values(r#" {"temp": 21.4, "door": true, "mode": "eco", "gap": null} "#),
+            [
+                ("temp".into(), Raw::Number(21.4)),
+                ("door".into(), Raw::Flag(true)),
+                ("mode".into(), Raw::Text("eco".into())),
+            ]
+        );
+    }
+
+    #[test]
+    fn flattens_inner_objects_with_dots() {
+        assert_eq!(
+            names_and_values(r#"{"env": {"in": {"temp": 1}, "hum": 2}, "x": 3}"#),
+            [
+                ("env.in.temp".into(), Raw::Number(1.0)),
+                ("env.hum".into(), Raw::Number(2.0)),
+                ("x".into(), Raw::Number(3.0)),
+            ]
+        );
+    }
+
+    #[test]
+    fn every_object_of_an_array_has_its_own_time() {
+        let decoded = json(br#"[{"at": 1777636800, "a": 1}, {"a": 2, "at": "2026-05-01T12:00:30Z"}, {"a": 3}]"#).unwrap();
+        let times: Vec<_> = decoded.items.iter().map(|i| i.at.map(|m| m.to_string())).collect();
+        assert_eq!(times, [Some("2026-05-01T12:00:00Z".into()), Some("2026-05-01T12:00:30Z".into()), None]);
+    }
+
+    #[test]
+    fn a_number_too_large_spoils_only_itself() {
+        let decoded = json(br#"{"good": 1, "bad": 1e999}"#).unwrap();
+        assert_eq!(decoded.items.len(), 1);
+        assert_eq!(decoded.refused[0].code, RefusalCode::NumberTooLarge);
+        assert_eq!(decoded.refused[0].name.as_deref(), Some("bad"));
+    }
+
+    #[test]
+    fn a_bad_time_refuses_the_values_of_that_object_only() {
+        let decoded = json(br#"[{"at": "noon", "a": 1}, {"a": 2}]"#).unwrap();
+        assert_eq!(decoded.items.len(), 1);
+        assert_eq!(decoded.refused[0].code, RefusalCode::BadTime);
+        assert!(decoded.refused[0].detail.contains("`noon`"), "{}", decoded.refused[0].detail);
+    }
+
+    #[test]
+    fn says_where_it_is_broken() {
+        for (body, code, detail) in [
+            (&b"{\"a\": 1,\n \"b\": nan}"[..], RefusalCode::MalformedJson, "line 2, column 8"),
+            (b"{\"a\": 1", RefusalCode::MalformedJson, "line 1, column 7"),
+            (b"{\"a\": 1} x", RefusalCode::MalformedJson, "line 1, column 10"),
+            (b"{\"a\": \"\xff\"}", RefusalCode::MalformedJson, "line 1, column 8"),
+            (b"21.4", RefusalCode::NotAnObject, "neither an object"),
+            (b"[1, 2]", RefusalCode::NotAnObject, "column 2"),
+            (b"", RefusalCode::NoValues, "empty"),
+            (b"{}", RefusalCode::NoValues, "no values"),
+            (b"[{\"a\": null}]", RefusalCode::NoValues, "no values"),
+        ] {
+            let refusal = json(body).unwrap_err();
+            assert_eq!(refusal.code, code, "{}", String::from_utf8_lossy(body));
+            assert!(refusal.detail.contains(detail), "{}", refusal.detail);
+        }
+    }
+
+    #[test]
+    fn limits_hold_exactly() {
+        let nested = |depth: usize| format!("{}1{}", "{\"a\":".repeat(depth), "}".repeat(depth));
+        assert!(json(nested(MAX_DEPTH).as_bytes()).is_ok());
+        assert_eq!(json(nested(MAX_DEPTH + 1).as_bytes()).unwrap_err().code, RefusalCode::TooDeep);
+
+        let many = |n: usize| format!("[{}]", vec![r#"{"a":1}"#; n].join(","));
+        assert_eq!(json(many(super::super::MAX_READINGS).as_bytes()).unwrap().items.len(), 10_000);
+        assert_eq!(
+            json(many(super::super::MAX_READINGS + 1).as_bytes()).unwrap_err().code,
+            RefusalCode::TooManyReadings
+        );
+    }
+
+    #[test]
+    fn deep_nesting_in_a_value_is_no_stack_overflow() {
+        assert!(json("[".repeat(200_000).as_bytes()).is_err());
+        assert!(json(format!("{{\"a\":{}", "[".repeat(200_000)).as_bytes()).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn any_bytes_decode_or_are_refused(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
+            let _ = json(&bytes);
+        }
+
+        #[test]
+        fn a_cut_anywhere_is_refused(cut in 0usize..58) {
+            let body = r#"{"temp": 21.4, "env": {"hum": 55, "t": "x"}, "at": 177763680}"#;
+            prop_assert!(json(&body.as_bytes()[..cut]).is_err());
+        }
+
+        #[test]
+        fn numbers_arrive_as_written(number in prop::num::f64::NORMAL) {
+            let body = format!("{{\"x\": {}}}", serde_json::to_string(&number).unwrap());
+            prop_assert_eq!(&json(body.as_bytes()).unwrap().items[0].value, &Raw::Number(number));
+        }
+    }
+}

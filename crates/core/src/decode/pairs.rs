@@ -1,0 +1,67 @@
+//! `name=value` pairs, as the query of a plain GET carries them.
+
+use super::{Decoded, Item, Raw, bad_time};
+use crate::{Moment, Refusal};
+use std::borrow::Cow;
+
+/// Reads pairs that are already split and percent-decoded. `at` is the time of
+/// all of them; a value is a number when it reads as one, else a text.
+///
+/// # Errors
+/// A [`Refusal`] of the whole request: too many readings, or no value in it.
+pub fn pairs<'a>(pairs: impl IntoIterator<Item = (Cow<'a, str>, Cow<'a, str>)>) -> Result<Decoded<'a>, Refusal> {
+    let mut decoded = Decoded::default();
+    let mut at = None;
+    for (name, text) in pairs {
+        if name == "at" {
+            at = Some(Moment::parse(&text).map_err(|e| bad_time(&e)));
+            continue;
+        }
+        if text.trim().is_empty() {
+            continue;
+        }
+        let value = match text.trim().parse::<f64>() {
+            Ok(number) if number.is_finite() => Raw::Number(number),
+            _ => Raw::Text(text),
+        };
+        decoded.push(Item { name, at: None, value })?;
+    }
+    if let Some(at) = at {
+        decoded.set_time(0, at);
+    }
+    decoded.finish()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::RefusalCode;
+
+    fn of<'a>(list: &[(&'a str, &'a str)]) -> Result<Decoded<'a>, Refusal> {
+        pairs(list.iter().map(|&(n, v)| (Cow::Borrowed(n), Cow::Borrowed(v))))
+    }
+
+    #[test]
+    fn numbers_and_texts_are_told_apart() {
+        let values: Vec<_> = of(&[("temp", "21.4"), ("mode", "eco"), ("empty", "")])
+            .unwrap()
+            .items
+            .into_iter()
+            .map(|i| i.value)
+            .collect();
+        assert_eq!(values, [Raw::Number(21.4), Raw::Text("eco".into())]);
+    }
+
+    #[test]
+    fn the_time_holds_for_all_wherever_it_stands() {
+        let decoded = of(&[("a", "1"), ("at", "1777636800"), ("b", "2")]).unwrap();
+        assert!(decoded.items.iter().all(|i| i.at.unwrap().to_string() == "2026-05-01T12:00:00Z"));
+    }
+
+    #[test]
+    fn infinite_is_no_number_and_nothing_is_refused() {
+        assert_eq!(of(&[("a", "inf")]).unwrap().items[0].value, Raw::Text("inf".into()));
+        assert_eq!(of(&[]).unwrap_err().code, RefusalCode::NoValues);
+        assert_eq!(of(&[("a", "1"), ("at", "noon")]).unwrap().refused[0].code, RefusalCode::BadTime);
+    }
+}

@@ -1,0 +1,70 @@
+//! The computation of Key Lantern: from the bytes a sender delivered to
+//! readings with a meaning.
+//!
+//! Nothing here does I/O, reads a clock or knows HTTP, SQL or MQTT: the time is
+//! passed in, bytes come as slices, results go out as values.
+//!
+//! ```
+//! use lantern_core::{decode, intake::{self, Plan, PlannedSignal}, Moment, SignalId, ValueType};
+//!
+//! let now = Moment::parse_rfc3339("2026-05-01T12:00:00Z").unwrap();
+//! let mut plan = Plan::default();
+//! plan.insert("temp", PlannedSignal { id: SignalId(1), value_type: Some(ValueType::Number) });
+//!
+//! let decoded = decode::json(br#"{"temp": 21.4, "hum": 55}"#).unwrap();
+//! let understood = intake::understand(&plan, decoded, now);
+//! assert_eq!(understood.readings.len(), 1);  // temp is declared
+//! assert_eq!(understood.arrivals.len(), 1);  // hum waits to be claimed
+//! assert!(understood.refused.is_empty());
+//! ```
+//!
+//! The nouns: a [`Moment`] in time, a [`Value`], a [`Refusal`] with its remedy,
+//! a [`UnitCode`](units::UnitCode), a [`Plan`](intake::Plan) of one device.
+//!
+//! | module | holds |
+//! |---|---|
+//! | [`code`] | names of sites, devices and signals |
+//! | [`decode`] | payloads to named raw values |
+//! | [`intake`] | raw values to readings and arrivals |
+//! | [`presence`] | fresh, late, silent, never |
+//! | [`series`] | telling new, repeated and corrected readings apart; buckets |
+//! | [`trend`] | direction of change |
+//! | [`units`] | UCUM codes |
+
+pub mod code;
+pub mod decode;
+pub mod intake;
+mod moment;
+pub mod presence;
+mod refusal;
+pub mod series;
+pub mod trend;
+pub mod units;
+mod value;
+
+pub use moment::{Moment, MomentError};
+pub use refusal::{Refusal, RefusalCode};
+pub use value::{Value, ValueType, decimals};
+
+/// Identifies a signal, and so the series of its readings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SignalId(pub i64);
+
+/// Identifies a device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct DeviceId(pub i64);
+
+/// Identifies a site.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SiteId(pub i64);
+
+/// One value of one signal at one time.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reading {
+    /// The signal it belongs to.
+    pub signal: SignalId,
+    /// When it was measured.
+    pub at: Moment,
+    /// What was measured, in the signal's unit.
+    pub value: Value,
+}

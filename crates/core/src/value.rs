@@ -1,0 +1,122 @@
+//! Values and their types.
+
+use serde::{Deserialize, Serialize};
+
+/// What kind of value a signal has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ValueType {
+    /// A finite number in the signal's unit.
+    Number,
+    /// Yes or no.
+    Flag,
+    /// A short text of at most [`Value::MAX_TEXT`] bytes.
+    Text,
+}
+
+impl ValueType {
+    /// The word used in the API and the database.
+    #[must_use]
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Number => "number",
+            Self::Flag => "flag",
+            Self::Text => "text",
+        }
+    }
+}
+
+impl std::str::FromStr for ValueType {
+    type Err = ();
+
+    fn from_str(word: &str) -> Result<Self, ()> {
+        [Self::Number, Self::Flag, Self::Text].into_iter().find(|t| t.as_str() == word).ok_or(())
+    }
+}
+
+/// A value as it is kept.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Value {
+    /// Yes or no.
+    Flag(bool),
+    /// Always finite.
+    Number(f64),
+    /// At most [`Value::MAX_TEXT`] bytes.
+    Text(String),
+}
+
+impl Value {
+    /// The most bytes a text value may have.
+    pub const MAX_TEXT: usize = 1024;
+
+    /// The type this value has.
+    #[must_use]
+    pub const fn value_type(&self) -> ValueType {
+        match self {
+            Self::Flag(_) => ValueType::Flag,
+            Self::Number(_) => ValueType::Number,
+            Self::Text(_) => ValueType::Text,
+        }
+    }
+
+    /// The number that charts and summaries use: a flag counts as 0 or 1.
+    #[must_use]
+    pub const fn as_number(&self) -> Option<f64> {
+        match self {
+            Self::Number(n) => Some(*n),
+            Self::Flag(true) => Some(1.0),
+            Self::Flag(false) => Some(0.0),
+            Self::Text(_) => None,
+        }
+    }
+}
+
+/// How many decimals the values were given with, at most 6: what a display needs
+/// to show them as sent and no finer.
+#[must_use]
+pub fn decimals(values: impl IntoIterator<Item = f64>) -> u8 {
+    values
+        .into_iter()
+        .map(|value| {
+            // The shortest text that reads back as the same number is what the
+            // sender wrote, so its length is the resolution.
+            value.to_string().split_once('.').map_or(0, |(_, fraction)| fraction.len().min(6) as u8)
+        })
+        .max()
+        .unwrap_or(0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn decimals_follow_what_was_sent() {
+        for (values, expected) in
+            [(vec![21.4, 21.0], 1), (vec![21.0], 0), (vec![0.001, 5.0], 3), (vec![1.0 / 3.0], 6), (vec![], 0)]
+        {
+            assert_eq!(decimals(values.clone()), expected, "{values:?}");
+        }
+    }
+
+    #[test]
+    fn type_words_read_back() {
+        for t in [ValueType::Number, ValueType::Flag, ValueType::Text] {
+            assert_eq!(t.as_str().parse(), Ok(t));
+        }
+        assert_eq!("position".parse::<ValueType>(), Err(()));
+    }
+
+    #[test]
+    fn json_keeps_the_type() {
+        for (json, expected) in [
+            ("true", Value::Flag(true)),
+            ("1.5", Value::Number(1.5)),
+            ("7", Value::Number(7.0)),
+            ("\"x\"", Value::Text("x".into())),
+        ] {
+            assert_eq!(serde_json::from_str::<Value>(json).unwrap(), expected);
+        }
+    }
+}

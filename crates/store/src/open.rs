@@ -1,0 +1,94 @@
+//! Opening, migrating and closing the database.
+
+use crate::error::OpenError;
+use crate::recorder::Recorder;
+use sqlx::migrate::{MigrateError, Migrator};
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
+use sqlx::{SqlitePool, pool::PoolOptions};
+use std::fs::{File, TryLockError};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// The name of the database in the data directory.
+pub const DATABASE_FILE: &str = "key-lantern.sqlite";
+const LOCK_FILE: &str = "key-lantern.lock";
+const READERS: u32 = 4;
+
+static MIGRATIONS: Migrator = sqlx::migrate!();
+
+/// The open database of one service. Closed with [`Store::close`].
+pub struct Store {
+    pub(crate) read: SqlitePool,
+    /// One connection: a queue in which all writers stand.
+    pub(crate) write: SqlitePool,
+    pub(crate) recorder: Recorder,
+    /// Held for as long as the store is open, so that no second service writes.
+    _lock: File,
+}
+
+impl Store {
+    /// Locks and opens the database in `dir`, making both if missing, and brings
+    /// its schema up to date.
+    ///
+    /// # Errors
+    /// [`OpenError`], with a sentence for the operator.
+    pub async fn open(dir: &Path) -> Result<Self, OpenError> {
+        let lock = lock(dir)?;
+        let file = dir.join(DATABASE_FILE);
+        let write = connect(&file, 1, 16_000).await?;
+        migrate(&write, &file).await?;
+        let read = connect(&file, READERS, 4_000).await?;
+        let recorder = Recorder::start(write.clone());
+        Ok(Self { read, write, recorder, _lock: lock })
+    }
+
+    /// Writes what is still queued and closes the file.
+    pub async fn close(&self) {
+        self.recorder.stop().await;
+        self.read.close().await;
+        self.write.close().await;
+    }
+}
+
+fn lock(dir: &Path) -> Result<File, OpenError> {
+    let unwritable = |cause| OpenError::Unwritable { dir: dir.to_owned(), cause };
+    std::fs::create_dir_all(dir).map_err(unwritable)?;
+    let file =
+        File::options().create(true).truncate(false).write(true).open(dir.join(LOCK_FILE)).map_err(unwritable)?;
+    match file.try_lock() {
+        Ok(()) => Ok(file),
+        Err(TryLockError::WouldBlock) => Err(OpenError::Locked(dir.to_owned())),
+        Err(TryLockError::Error(cause)) => Err(unwritable(cause)),
+    }
+}
+
+async fn connect(file: &Path, connections: u32, cache_kib: u32) -> Result<SqlitePool, OpenError> {
+    let options = SqliteConnectOptions::new()
+        .filename(file)
+        .create_if_missing(true)
+        .journal_mode(SqliteJournalMode::Wal)
+        .synchronous(SqliteSynchronous::Full)
+        .foreign_keys(true)
+        .busy_timeout(Duration::from_secs(10))
+        .pragma("cache_size", format!("-{cache_kib}"))
+        .pragma("temp_store", "MEMORY")
+        // Checkpointing each 16 MB instead of 4 writes hot pages less often.
+        .pragma("wal_autocheckpoint", "4000")
+        .pragma("journal_size_limit", "67108864");
+    let pool: SqlitePoolOptions = PoolOptions::new();
+    pool.max_connections(connections)
+        .min_connections(1)
+        .idle_timeout(Duration::from_secs(60))
+        .connect_with(options)
+        .await
+        .map_err(|cause| OpenError::Database { file: file.to_owned(), cause: cause.to_string() })
+}
+
+async fn migrate(pool: &SqlitePool, file: &Path) -> Result<(), OpenError> {
+    let known = MIGRATIONS.iter().map(|m| m.version).max().unwrap_or(0);
+    match MIGRATIONS.run(pool).await {
+        Ok(()) => Ok(()),
+        Err(MigrateError::VersionMissing(found)) => Err(OpenError::Newer { file: file.to_owned(), found, known }),
+        Err(cause) => Err(OpenError::Database { file: PathBuf::from(file), cause: cause.to_string() }),
+    }
+}

@@ -1,0 +1,124 @@
+//! Removing sites, devices and signals.
+//!
+//! What is removed is gone at once for everyone who looks; its readings are
+//! deleted afterwards in small transactions, so that taking away years of
+//! readings never holds up the intake. A sweep cut short goes on at the next.
+
+use crate::{Store, StoreError};
+use lantern_core::{DeviceId, Moment, SignalId, SiteId};
+
+/// Readings deleted in one transaction.
+const CHUNK: u32 = 10_000;
+
+impl Store {
+    /// Removes a site with its devices, signals and keys.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn remove_site(&self, id: SiteId, now: Moment) -> Result<(), StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        let done = sqlx::query("UPDATE site SET removed_at = ?2 WHERE id = ?1 AND removed_at IS NULL")
+            .bind(id.0)
+            .bind(now.as_micros())
+            .execute(&mut *transaction)
+            .await?;
+        sqlx::query(
+            "UPDATE signal SET removed_at = ?2 WHERE removed_at IS NULL
+             AND device_id IN (SELECT id FROM device WHERE site_id = ?1)",
+        )
+        .bind(id.0)
+        .bind(now.as_micros())
+        .execute(&mut *transaction)
+        .await?;
+        sqlx::query("UPDATE device SET removed_at = ?2 WHERE site_id = ?1 AND removed_at IS NULL")
+            .bind(id.0)
+            .bind(now.as_micros())
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        found(done.rows_affected())
+    }
+
+    /// Removes a device with its signals and keys.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn remove_device(&self, id: DeviceId, now: Moment) -> Result<(), StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        let done = sqlx::query("UPDATE device SET removed_at = ?2 WHERE id = ?1 AND removed_at IS NULL")
+            .bind(id.0)
+            .bind(now.as_micros())
+            .execute(&mut *transaction)
+            .await?;
+        sqlx::query("UPDATE signal SET removed_at = ?2 WHERE device_id = ?1 AND removed_at IS NULL")
+            .bind(id.0)
+            .bind(now.as_micros())
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        found(done.rows_affected())
+    }
+
+    /// Removes a signal, declared or arrival.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn remove_signal(&self, id: SignalId, now: Moment) -> Result<(), StoreError> {
+        let done = sqlx::query("UPDATE signal SET removed_at = ?2 WHERE id = ?1 AND removed_at IS NULL")
+            .bind(id.0)
+            .bind(now.as_micros())
+            .execute(&self.write)
+            .await?;
+        found(done.rows_affected())
+    }
+
+    /// Deletes one chunk of what was removed. Says whether more is left.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn sweep(&self) -> Result<bool, StoreError> {
+        let removed: Option<i64> =
+            sqlx::query_scalar("SELECT id FROM signal WHERE removed_at IS NOT NULL LIMIT 1")
+                .fetch_optional(&self.write)
+                .await?;
+        let Some(signal) = removed else { return self.sweep_owners().await };
+        let deleted = sqlx::query(
+            "DELETE FROM reading WHERE signal_id = ?1
+             AND at IN (SELECT at FROM reading WHERE signal_id = ?1 ORDER BY at LIMIT ?2)",
+        )
+        .bind(signal)
+        .bind(CHUNK)
+        .execute(&self.write)
+        .await?;
+        if deleted.rows_affected() < u64::from(CHUNK) {
+            let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+            sqlx::query("DELETE FROM correction WHERE signal_id = ?").bind(signal).execute(&mut *transaction).await?;
+            sqlx::query("DELETE FROM reading WHERE signal_id = ?").bind(signal).execute(&mut *transaction).await?;
+            sqlx::query("DELETE FROM signal WHERE id = ?").bind(signal).execute(&mut *transaction).await?;
+            transaction.commit().await?;
+        }
+        Ok(true)
+    }
+
+    /// Devices and sites go last, when nothing refers to them any more.
+    async fn sweep_owners(&self) -> Result<bool, StoreError> {
+        let idle: bool = sqlx::query_scalar(
+            "SELECT NOT EXISTS (SELECT 1 FROM device WHERE removed_at IS NOT NULL)
+                AND NOT EXISTS (SELECT 1 FROM site WHERE removed_at IS NOT NULL)",
+        )
+        .fetch_one(&self.read)
+        .await?;
+        if idle {
+            return Ok(false);
+        }
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        sqlx::query("DELETE FROM device WHERE removed_at IS NOT NULL").execute(&mut *transaction).await?;
+        sqlx::query("DELETE FROM site WHERE removed_at IS NOT NULL").execute(&mut *transaction).await?;
+        transaction.commit().await?;
+        Ok(false)
+    }
+}
+
+fn found(rows: u64) -> Result<(), StoreError> {
+    if rows == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+}
