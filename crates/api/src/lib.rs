@@ -1,1 +1,35 @@
+//! What service and clients say to each other over HTTP: requests, answers and
+//! live events, as they stand in the OpenAPI document. Nothing else.
+//!
+//! Times are RFC 3339 texts in UTC. Lists come as a [`Page`]; `next` of one page
+//! is `after` of the request for the following one.
 
+mod errors;
+mod live;
+mod objects;
+mod people;
+mod series;
+
+pub use errors::{InAnswer, Problem, RefusedValue};
+pub use live::{ChangeEvent, LiveReading, PresenceEvent, ReadingsEvent};
+pub use objects::*;
+pub use people::*;
+pub use series::*;
+
+use serde::{Deserialize, Deserializer, Serialize};
+use utoipa::ToSchema;
+
+/// One page of a list.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Page<T> {
+    /// The items, in the list's order.
+    pub items: Vec<T>,
+    /// Pass this as `after` to get the next page; absent on the last one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub next: Option<String>,
+}
+
+/// Tells `"position": null` (take it away) from no `position` at all (leave it).
+fn present<'de, T: Deserialize<'de>, D: Deserializer<'de>>(deserializer: D) -> Result<Option<Option<T>>, D::Error> {
+    Option::<T>::deserialize(deserializer).map(Some)
+}

@@ -1,0 +1,53 @@
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// An error as `application/problem+json` (RFC 9457).
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Problem {
+    /// `urn:key-lantern:problem:` and the code.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// The HTTP status.
+    pub status: u16,
+    /// The stable word for programs.
+    pub code: String,
+    /// What happened, as a short heading.
+    pub title: String,
+    /// What happened, as a sentence with the particulars.
+    pub detail: String,
+    /// What to do about it.
+    pub remedy: String,
+    /// Values of a delivery that were refused, each for its own reason.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub refused: Vec<RefusedValue>,
+}
+
+/// One value of a delivery that was not taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct RefusedValue {
+    /// The sender's name for it.
+    pub name: String,
+    /// The stable word for programs.
+    pub code: String,
+    /// What was wrong with it.
+    pub detail: String,
+    /// What to do about it.
+    pub remedy: String,
+}
+
+/// The answer to a delivery, when the sender asks for JSON.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct InAnswer {
+    /// Readings understood and kept, those of waiting names among them.
+    pub kept: usize,
+    /// How many of them were there already with the same value.
+    pub repeated: usize,
+    /// How many of them replaced another value of the same time.
+    pub corrected: usize,
+    /// Names nobody has declared yet: their readings are kept and wait.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub waiting: Vec<String>,
+    /// Values that were not taken.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub refused: Vec<RefusedValue>,
+}

@@ -1,0 +1,48 @@
+use crate::{Presence, Value};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A reading as it comes in.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct LiveReading {
+    /// The device's code.
+    pub device: String,
+    /// The signal's code.
+    pub signal: String,
+    /// When it was measured.
+    pub at: String,
+    /// What was measured.
+    pub value: Value,
+}
+
+/// Live event `readings`: what came in since the last one, a tenth of a second
+/// ago at the earliest.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct ReadingsEvent {
+    /// In the order they were kept.
+    pub readings: Vec<LiveReading>,
+    /// More came in than is sent live: only the newest of each signal is here.
+    pub thinned: bool,
+}
+
+/// Live event `presence`: a device changed its state.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct PresenceEvent {
+    /// The device's code.
+    pub device: String,
+    /// How it is doing now.
+    pub presence: Presence,
+    /// Since when.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub since: Option<String>,
+}
+
+/// Live event `change`: something of the site's set-up is different now.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct ChangeEvent {
+    /// `site`, `device`, `signal`, `key` or `arrival`.
+    pub what: String,
+    /// The device it concerns, if it concerns one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub device: Option<String>,
+}

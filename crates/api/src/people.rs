@@ -1,0 +1,54 @@
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// Whether the service has its first owner.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct SetUpState {
+    /// True until the first person is made with the one-time code.
+    pub needed: bool,
+}
+
+/// Makes the first person, the owner.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SetUp {
+    /// The one-time code that the service printed at its start.
+    pub code: String,
+    /// The name to log in with.
+    pub name: String,
+    /// At least 10 characters.
+    pub password: String,
+    /// Ask for a token instead of a cookie.
+    #[serde(default)]
+    pub token: bool,
+}
+
+/// Logs a person in.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LogIn {
+    /// The name; capitals do not matter.
+    pub name: String,
+    /// The password.
+    pub password: String,
+    /// Ask for a token instead of a cookie.
+    #[serde(default)]
+    pub token: bool,
+}
+
+/// Who is logged in.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Session {
+    /// The person's name.
+    pub person: String,
+    /// `owner`, `operator` or `viewer`.
+    pub role: String,
+    /// When the session ends.
+    pub expires_at: String,
+    /// To be sent as `X-CSRF-Token` with every change; absent for tokens.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub csrf: Option<String>,
+    /// The token, if one was asked for: shown this once.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub token: Option<String>,
+}

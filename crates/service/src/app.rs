@@ -1,0 +1,59 @@
+//! What all routes and tasks share.
+
+use crate::auth::{SetUpCode, Throttle};
+use crate::heard::Heard;
+use crate::latest::Latest;
+use crate::live::Hub;
+use crate::plans::Plans;
+use crate::problem::Problem;
+use crate::settings::Settings;
+use lantern_store::{Device, Signal, Site, Store, StoreError};
+use tokio::sync::Notify;
+
+/// The service's parts.
+pub(crate) struct App {
+    pub(crate) store: Store,
+    pub(crate) settings: Settings,
+    pub(crate) plans: Plans,
+    pub(crate) latest: Latest,
+    pub(crate) heard: Heard,
+    pub(crate) hub: Hub,
+    pub(crate) set_up: SetUpCode,
+    pub(crate) throttle: Throttle,
+    /// Wakes the sweep when something was removed.
+    pub(crate) sweep: Notify,
+}
+
+impl App {
+    pub(crate) async fn new(store: Store, settings: Settings) -> Result<Self, StoreError> {
+        let heard = Heard::load(&store).await?;
+        let set_up = SetUpCode::new(!store.has_people().await?);
+        Ok(Self {
+            store,
+            settings,
+            plans: Plans::default(),
+            latest: Latest::default(),
+            heard,
+            hub: Hub::new(),
+            set_up,
+            throttle: Throttle::default(),
+            sweep: Notify::new(),
+        })
+    }
+
+    pub(crate) async fn site(&self, code: &str) -> Result<Site, Problem> {
+        self.store.site(code).await.map_err(|e| Problem::missing(e, "site", code))
+    }
+
+    pub(crate) async fn device(&self, site: &str, code: &str) -> Result<(Site, Device), Problem> {
+        let site = self.site(site).await?;
+        let device = self.store.device(site.id, code).await.map_err(|e| Problem::missing(e, "device", code))?;
+        Ok((site, device))
+    }
+
+    pub(crate) async fn signal(&self, site: &str, device: &str, code: &str) -> Result<(Site, Device, Signal), Problem> {
+        let (site, device) = self.device(site, device).await?;
+        let signal = self.store.signal(device.id, code).await.map_err(|e| Problem::missing(e, "signal", code))?;
+        Ok((site, device, signal))
+    }
+}

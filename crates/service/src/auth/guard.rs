@@ -1,0 +1,125 @@
+//! Request guards for people.
+
+use super::hash;
+use crate::app::App;
+use crate::clock;
+use crate::problem::Problem;
+use lantern_core::Moment;
+use lantern_store::{Person, SessionKind, StoreError};
+use rocket::http::Status;
+use rocket::outcome::Outcome;
+use rocket::request::{self, FromRequest, Request};
+use rocket::{State, async_trait};
+use sha2::{Digest, Sha256};
+use std::sync::Arc;
+
+/// The cookie of a browser's session.
+pub(crate) const SESSION_COOKIE: &str = "key_lantern_session";
+/// The header that proves a change came from our own page.
+const CSRF_HEADER: &str = "X-CSRF-Token";
+
+/// Someone who is logged in and may look.
+#[derive(Debug, Clone)]
+pub(crate) struct Access {
+    pub(crate) person: Person,
+    pub(crate) expires: Moment,
+    /// The session's secret, as the request carried it.
+    pub(crate) secret: String,
+    pub(crate) kind: SessionKind,
+}
+
+/// Someone who is logged in and may change things.
+pub(crate) struct Change;
+
+/// The CSRF token of a session: only a page that may read our answers knows it.
+pub(crate) fn csrf_of(secret: &str) -> String {
+    let digest = Sha256::digest(format!("csrf:{secret}").as_bytes());
+    digest.iter().take(16).map(|byte| format!("{byte:02x}")).collect()
+}
+
+fn secret_of(request: &Request<'_>) -> Option<(String, SessionKind)> {
+    if let Some(header) = request.headers().get_one("Authorization") {
+        return header.strip_prefix("Bearer ").map(|token| (token.trim().to_owned(), SessionKind::Token));
+    }
+    request.cookies().get(SESSION_COOKIE).map(|cookie| (cookie.value().to_owned(), SessionKind::Browser))
+}
+
+async fn access(request: &Request<'_>) -> Result<Access, Problem> {
+    let log_in = |detail: &str| {
+        Problem::new(
+            Status::Unauthorized,
+            "not-logged-in",
+            "Not logged in",
+            detail,
+            "Log in, or send a token as `Authorization: Bearer TOKEN`.",
+        )
+    };
+    let (secret, kind) = secret_of(request).ok_or_else(|| log_in("This needs someone who is logged in."))?;
+    let Outcome::Success(app) = request.guard::<&State<Arc<App>>>().await else { return Err(Problem::storage()) };
+    match app.store.session_person(&hash(&secret), kind, clock::now()).await {
+        Ok((person, expires)) => Ok(Access { person, expires, secret, kind }),
+        Err(StoreError::NotFound) => Err(log_in("The session has ended or the token is not known.")),
+        Err(other) => Err(other.into()),
+    }
+}
+
+fn check_change(request: &Request<'_>, access: &Access) -> Result<(), Problem> {
+    if access.kind == SessionKind::Browser {
+        let given = request.headers().get_one(CSRF_HEADER).unwrap_or_default();
+        // Hashes are compared, so that timing tells nothing of the token.
+        if hash(given) != hash(&csrf_of(&access.secret)) {
+            return Err(Problem::new(
+                Status::Forbidden,
+                "csrf",
+                "Not from our own page",
+                format!("The header {CSRF_HEADER} is missing or wrong."),
+                "Reload the page; programs use a token instead of the cookie.",
+            ));
+        }
+    }
+    if access.person.role == "viewer" {
+        return Err(Problem::new(
+            Status::Forbidden,
+            "not-allowed",
+            "Not allowed",
+            "A viewer may look but not change anything.",
+            "Ask an owner.",
+        ));
+    }
+    Ok(())
+}
+
+/// Leaves the problem where the catcher finds it.
+fn fail<T>(request: &Request<'_>, problem: Problem) -> request::Outcome<T, ()> {
+    let status = problem.status;
+    request.local_cache(|| Some(problem));
+    Outcome::Error((status, ()))
+}
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Access {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
+        match access(request).await {
+            Ok(access) => Outcome::Success(access),
+            Err(problem) => fail(request, problem),
+        }
+    }
+}
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Change {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
+        let checked = match access(request).await {
+            Ok(access) => check_change(request, &access),
+            Err(problem) => Err(problem),
+        };
+        match checked {
+            Ok(()) => Outcome::Success(Self),
+            Err(problem) => fail(request, problem),
+        }
+    }
+}

@@ -1,0 +1,25 @@
+//! The service of Key Lantern: HTTP in and out, the live stream, and the tasks
+//! that run beside them.
+//!
+//! [`serve`] runs it until it is told to stop. A delivery goes through
+//! [`intake`]; everything else is one file per resource in `routes`. What is
+//! kept in memory has an owner each: [`plans`](plans::Plans) what the intake
+//! knows of devices, [`latest`](latest::Latest) the last readings,
+//! [`heard`](heard::Heard) the presence of devices, [`live`](live::Hub) the
+//! events to be sent.
+
+mod app;
+mod auth;
+mod clock;
+mod heard;
+mod intake;
+mod latest;
+mod live;
+mod plans;
+mod problem;
+mod routes;
+mod run;
+pub mod settings;
+mod translate;
+
+pub use run::serve;

@@ -1,0 +1,157 @@
+//! `/in`: where senders deliver.
+
+use crate::app::App;
+use crate::intake::{self, Delivery, Reply};
+use crate::problem::Problem;
+use lantern_api::InAnswer;
+use rocket::data::{Data, ToByteUnit};
+use rocket::http::uri::Origin;
+use rocket::http::{ContentType, Status};
+use rocket::outcome::Outcome;
+use rocket::request::{FromRequest, Request};
+use rocket::{Route, State, async_trait, get, post, routes};
+use std::time::Duration;
+use std::sync::Arc;
+
+const MAX_BODY_MIB: u64 = 1;
+/// A modem on a bad line is slow, but one that stops must not hold on for ever.
+const BODY_TIMEOUT: Duration = Duration::from_secs(30);
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![post, post_key, get, get_key]
+}
+
+/// The key in the `Authorization` header.
+struct HeaderKey<'r>(Option<&'r str>);
+
+#[async_trait]
+impl<'r> FromRequest<'r> for HeaderKey<'r> {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
+        let header = request.headers().get_one("Authorization");
+        Outcome::Success(Self(header.and_then(|h| h.strip_prefix("Bearer ")).map(str::trim)))
+    }
+}
+
+impl<'r> HeaderKey<'r> {
+    fn required(&self) -> Result<&'r str, Problem> {
+        self.0.ok_or_else(|| {
+            Problem::new(
+                Status::Unauthorized,
+                "no-key",
+                "No key",
+                "The request carries no key.",
+                "Send the device's key as `Authorization: Bearer KEY`, or in the address: /in/KEY.",
+            )
+        })
+    }
+}
+
+/// Deliver readings with the key in the header.
+///
+/// The body is an object of `name: value`, or an array of such objects, each
+/// with an optional `at`; objects inside are flattened with dots. The answer is
+/// `ok 2` as text, or JSON if asked for by `Accept`. Readings are durable when
+/// the answer comes; what was sent before changes nothing. A good value beside
+/// a bad one is kept, and the answer names both.
+#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+    request_body(content = String, content_type = "application/json"),
+    responses((status = 200, description = "What was kept", body = InAnswer),
+        (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
+#[post("/in", data = "<data>")]
+async fn post(
+    app: &State<Arc<App>>,
+    key: HeaderKey<'_>,
+    uri: &Origin<'_>,
+    content_type: Option<&ContentType>,
+    data: Data<'_>,
+) -> Result<Reply, Problem> {
+    deliver(app, key.required()?, uri, content_type, Some(data)).await
+}
+
+/// Deliver readings with the key in the address.
+///
+/// For senders that cannot set headers. Values stand in the body, or in the
+/// query as in `/in/KEY?temp=21.4&hum=55`.
+#[utoipa::path(context_path = "", tag = "way in",
+    request_body(content = String, content_type = "application/json"),
+    responses((status = 200, description = "What was kept", body = InAnswer),
+        (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
+#[post("/in/<key>", data = "<data>")]
+async fn post_key(
+    app: &State<Arc<App>>,
+    key: &str,
+    uri: &Origin<'_>,
+    content_type: Option<&ContentType>,
+    data: Data<'_>,
+) -> Result<Reply, Problem> {
+    deliver(app, key, uri, content_type, Some(data)).await
+}
+
+/// Deliver the values of a query with the key in the header.
+#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+    responses((status = 200, description = "What was kept", body = InAnswer),
+        (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
+#[get("/in")]
+async fn get(app: &State<Arc<App>>, key: HeaderKey<'_>, uri: &Origin<'_>) -> Result<Reply, Problem> {
+    deliver(app, key.required()?, uri, None, None).await
+}
+
+/// Deliver the values of a query with the key in the address.
+///
+/// For modems that can do nothing but a plain GET: `/in/KEY?temp=21.4&hum=55`.
+#[utoipa::path(context_path = "", tag = "way in",
+    responses((status = 200, description = "What was kept", body = InAnswer),
+        (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
+#[get("/in/<key>")]
+async fn get_key(app: &State<Arc<App>>, key: &str, uri: &Origin<'_>) -> Result<Reply, Problem> {
+    deliver(app, key, uri, None, None).await
+}
+
+async fn deliver(
+    app: &State<Arc<App>>,
+    secret: &str,
+    uri: &Origin<'_>,
+    content_type: Option<&ContentType>,
+    data: Option<Data<'_>>,
+) -> Result<Reply, Problem> {
+    let body = match data {
+        Some(data) => read(data).await?,
+        None => Vec::new(),
+    };
+    let delivery = Delivery {
+        secret,
+        body: &body,
+        is_form: content_type.is_some_and(|t| t.media_type().is_form()),
+        query: uri.query().map_or("", |query| query.as_str()),
+    };
+    intake::take(app, delivery).await.map(Reply)
+}
+
+async fn read(data: Data<'_>) -> Result<Vec<u8>, Problem> {
+    let reading = data.open(MAX_BODY_MIB.mebibytes()).into_bytes();
+    let slow = |detail: String| {
+        Problem::new(
+            Status::RequestTimeout,
+            "slow-body",
+            "The body did not arrive",
+            detail,
+            "Send it again, in smaller pieces if the line is slow.",
+        )
+    };
+    let body = tokio::time::timeout(BODY_TIMEOUT, reading)
+        .await
+        .map_err(|_| slow(format!("The body was not complete after {} s.", BODY_TIMEOUT.as_secs())))?
+        .map_err(|e| slow(format!("The body broke off: {e}.")))?;
+    if !body.is_complete() {
+        return Err(Problem::new(
+            Status::PayloadTooLarge,
+            "body-too-large",
+            "Body too large",
+            format!("The body is over {MAX_BODY_MIB} MiB; nothing of it was kept."),
+            "Split it into several requests.",
+        ));
+    }
+    Ok(body.into_inner())
+}

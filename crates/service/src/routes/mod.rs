@@ -1,0 +1,52 @@
+//! The HTTP interface, one file per resource.
+
+mod arrivals;
+mod body;
+mod catch;
+mod console;
+mod devices;
+mod export;
+mod inlet;
+mod keys;
+mod live;
+mod now;
+mod openapi;
+mod people;
+mod query;
+mod readings;
+mod request_log;
+mod signals;
+mod sites;
+
+use rocket::serde::json::Json;
+use rocket::{Build, Rocket};
+
+/// An answer in JSON, or a problem.
+type Answer<T> = Result<Json<T>, crate::problem::Problem>;
+
+/// Adds all routes.
+pub(crate) fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
+    rocket
+        .mount("/", inlet::routes())
+        .mount("/", console::routes())
+        .mount("/api/v1", api())
+        .register("/", catch::catchers())
+        .attach(request_log::RequestLog)
+}
+
+fn api() -> Vec<rocket::Route> {
+    [
+        people::routes(),
+        sites::routes(),
+        devices::routes(),
+        signals::routes(),
+        keys::routes(),
+        arrivals::routes(),
+        now::routes(),
+        readings::routes(),
+        export::routes(),
+        live::routes(),
+        openapi::routes(),
+    ]
+    .concat()
+}

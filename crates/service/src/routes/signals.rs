@@ -1,0 +1,206 @@
+//! Signals.
+
+use super::body::Body;
+use super::sites::{COUNT_LIMIT, check_name, check_note, confirmed};
+use super::{Answer, query};
+use crate::app::App;
+use crate::auth::{Access, Change};
+use crate::problem::Problem;
+use crate::{clock, translate};
+use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
+use lantern_core::units::UnitCode;
+use lantern_core::{DeviceId, SiteId, ValueType, code};
+use lantern_store as store;
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{Route, State, delete, get, patch, post, routes};
+use std::collections::HashSet;
+use std::sync::Arc;
+
+/// Declared signals of one device, at most.
+const MAX_SIGNALS: usize = 200;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![list, add, show, change, remove]
+}
+
+/// A declaration that has been checked.
+pub(super) struct Declared {
+    code: String,
+    name: String,
+    note: String,
+    value_type: ValueType,
+    unit: Option<String>,
+}
+
+impl Declared {
+    pub(super) fn to_new(&self) -> store::NewSignal<'_> {
+        store::NewSignal {
+            code: &self.code,
+            name: &self.name,
+            note: &self.note,
+            value_type: self.value_type,
+            unit: self.unit.as_deref(),
+        }
+    }
+}
+
+/// Checks declarations that come with a new device.
+pub(super) fn check_all(new: &[NewSignal]) -> Result<Vec<Declared>, Problem> {
+    if new.len() > MAX_SIGNALS {
+        return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
+    }
+    let mut codes = HashSet::new();
+    if let Some(twice) = new.iter().find(|signal| !codes.insert(signal.code.as_str())) {
+        return Err(Problem::invalid("signals", format_args!("`{}` is declared twice", twice.code)));
+    }
+    new.iter().map(check).collect()
+}
+
+fn check(new: &NewSignal) -> Result<Declared, Problem> {
+    code::check_signal(&new.code).map_err(|e| Problem::invalid("code", e))?;
+    if new.code == "at" {
+        return Err(Problem::invalid("code", "`at` is where senders put the time"));
+    }
+    let value_type = translate::from_value_type(new.value_type);
+    Ok(Declared {
+        code: new.code.clone(),
+        name: check_name(new.name.as_deref().unwrap_or(&new.code))?.to_owned(),
+        note: check_note(&new.note)?.to_owned(),
+        value_type,
+        unit: new.unit.as_deref().map(|unit| check_unit(unit, value_type)).transpose()?,
+    })
+}
+
+fn check_unit(unit: &str, value_type: ValueType) -> Result<String, Problem> {
+    if value_type != ValueType::Number {
+        return Err(Problem::invalid("unit", format_args!("a {} has no unit", value_type.as_str())));
+    }
+    let unit = UnitCode::from_entry(unit).map_err(|e| {
+        let mut problem = Problem::invalid("unit", &e);
+        problem.remedy = "Give a UCUM code, for example Cel, %, hPa, km/h, m3, [ppm]; or leave the unit out.".into();
+        problem
+    })?;
+    Ok(unit.as_str().to_owned())
+}
+
+fn changed(app: &App, site: SiteId, device: DeviceId, code: &str) {
+    app.plans.forget(device);
+    app.hub.change(site, "signal", Some(code));
+}
+
+/// The signals of a device, in the order they were declared.
+#[utoipa::path(context_path = "/api/v1", tag = "signals",
+    responses((status = 200, body = Page<Signal>), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals?<after>&<limit>")]
+async fn list(
+    app: &State<Arc<App>>,
+    _access: Access,
+    site: &str,
+    device: &str,
+    after: Option<&str>,
+    limit: Option<&str>,
+) -> Answer<Page<Signal>> {
+    let limit = query::limit(limit)?;
+    let after = query::number("after", after, 0i64, 0, i64::MAX)?;
+    let (_, device) = app.device(site, device).await?;
+    let mut signals = app.store.signals(device.id).await?;
+    signals.retain(|signal| signal.value_type.is_some() && signal.id.0 > after);
+    signals.truncate(limit as usize + 1);
+    Ok(Json(query::page(signals, limit, |signal| signal.id.0.to_string(), translate::signal)))
+}
+
+/// Declare a signal. An arrival of that name becomes it, with its readings.
+#[utoipa::path(context_path = "/api/v1", tag = "signals", request_body = NewSignal,
+    responses((status = 201, body = Signal), (status = "default", body = lantern_api::Problem)))]
+#[post("/sites/<site>/devices/<device>/signals", data = "<body>")]
+async fn add(
+    app: &State<Arc<App>>,
+    _change: Change,
+    site: &str,
+    device: &str,
+    body: Body<NewSignal>,
+) -> Result<(Status, Json<Signal>), Problem> {
+    let Body(new) = body;
+    let declared = check(&new)?;
+    let (site, device) = app.device(site, device).await?;
+    let count = app.store.signals(device.id).await?.iter().filter(|s| s.value_type.is_some()).count();
+    if count >= MAX_SIGNALS {
+        return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
+    }
+    let signal = app
+        .store
+        .add_signal(device.id, declared.to_new(), clock::now())
+        .await
+        .map_err(|e| Problem::taken(e, "signal", &declared.code))?;
+    changed(app, site.id, device.id, &device.code);
+    Ok((Status::Created, Json(translate::signal(signal))))
+}
+
+/// One signal.
+#[utoipa::path(context_path = "/api/v1", tag = "signals",
+    responses((status = 200, body = Signal), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>")]
+async fn show(app: &State<Arc<App>>, _access: Access, site: &str, device: &str, signal: &str) -> Answer<Signal> {
+    let (_, _, signal) = app.signal(site, device, signal).await?;
+    Ok(Json(translate::signal(signal)))
+}
+
+/// Change a signal. Its code stays: senders use it.
+#[utoipa::path(context_path = "/api/v1", tag = "signals", request_body = SignalChange,
+    responses((status = 200, body = Signal), (status = "default", body = lantern_api::Problem)))]
+#[patch("/sites/<site>/devices/<device>/signals/<signal>", data = "<body>")]
+async fn change(
+    app: &State<Arc<App>>,
+    _change: Change,
+    site: &str,
+    device: &str,
+    signal: &str,
+    body: Body<SignalChange>,
+) -> Answer<Signal> {
+    let Body(change) = body;
+    let (site, device, signal) = app.signal(site, device, signal).await?;
+    let value_type = change.value_type.map(translate::from_value_type);
+    let becomes = value_type.or(signal.value_type).unwrap_or(ValueType::Number);
+    let mut unit = change.unit.map(|u| u.map(|u| check_unit(&u, becomes)).transpose()).transpose()?;
+    if becomes != ValueType::Number {
+        // What is no number any more has no unit either.
+        unit = Some(None);
+    }
+    let change = store::SignalChange {
+        name: change.name.as_deref().map(check_name).transpose()?.map(str::to_owned),
+        note: change.note.as_deref().map(check_note).transpose()?.map(str::to_owned),
+        value_type,
+        unit,
+    };
+    let signal = app.store.change_signal(signal.id, change).await?;
+    changed(app, site.id, device.id, &device.code);
+    Ok(Json(translate::signal(signal)))
+}
+
+/// Remove a signal and its readings.
+///
+/// A signal with readings is removed only with `confirm` set to its code;
+/// without it, the answer says how much would go.
+#[utoipa::path(context_path = "/api/v1", tag = "signals",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[delete("/sites/<site>/devices/<device>/signals/<signal>?<confirm>")]
+async fn remove(
+    app: &State<Arc<App>>,
+    _change: Change,
+    site: &str,
+    device: &str,
+    signal: &str,
+    confirm: Option<&str>,
+) -> Answer<Removal> {
+    let (site, device, signal) = app.signal(site, device, signal).await?;
+    let extent = app.store.count_readings(signal.id, COUNT_LIMIT).await?;
+    let removed = confirmed(confirm, &signal.code, extent.count == 0)?;
+    if removed {
+        app.store.remove_signal(signal.id, clock::now()).await?;
+        app.latest.forget([signal.id]);
+        changed(app, site.id, device.id, &device.code);
+        app.sweep.notify_one();
+    }
+    Ok(Json(Removal { readings: extent.count, at_least: extent.at_least, removed }))
+}

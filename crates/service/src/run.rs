@@ -1,0 +1,144 @@
+//! Running the service: start, tasks beside it, graceful stop.
+
+use crate::app::App;
+use crate::settings::Settings;
+use crate::{clock, routes};
+use lantern_store::Store;
+use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
+use rocket::data::{Limits, ToByteUnit};
+use rocket::fairing::AdHoc;
+use rocket::{Build, Orbit, Rocket, Shutdown};
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::signal::unix::{SignalKind, signal};
+use tokio::task::JoinSet;
+
+const LIVE_TICK: Duration = Duration::from_millis(100);
+const PRESENCE_TICK: Duration = Duration::from_secs(1);
+const FLUSH_TICK: Duration = Duration::from_secs(10);
+const SWEEP_TICK: Duration = Duration::from_secs(60);
+
+/// Runs the service until SIGINT or SIGTERM.
+///
+/// # Errors
+/// One sentence for the operator: the data directory cannot be used, the port is
+/// taken, and the like.
+pub async fn serve(settings: Settings) -> Result<(), String> {
+    let store = Store::open(&settings.data).await.map_err(|e| e.to_string())?;
+    let app = App::new(store, settings.clone()).await.map_err(|e| format!("the database cannot be read: {e}"))?;
+    let app = Arc::new(app);
+    let rocket = build(app.clone()).ignite().await.map_err(|e| {
+        // Rocket's error insists on having been looked at.
+        format!("the service cannot start: {:?}", e.kind())
+    })?;
+    let mut tasks = JoinSet::new();
+    tasks.spawn(stop_on_signal(rocket.shutdown()));
+    tasks.spawn(tend(app.clone()));
+    tasks.spawn(sweep(app.clone()));
+    let launched = rocket.launch().await.map(drop);
+    tasks.shutdown().await;
+    close(&app).await;
+    match launched {
+        Ok(()) => Ok(()),
+        Err(error) => Err(match error.kind() {
+            rocket::error::ErrorKind::Bind(cause) => format!(
+                "cannot listen on {} ({cause}); stop what uses the port, or choose another with --http",
+                settings.http
+            ),
+            other => format!("the service cannot run: {other}"),
+        }),
+    }
+}
+
+async fn close(app: &App) {
+    if let Err(error) = app.heard.flush(&app.store).await {
+        tracing::warn!(%error, "the last contacts were not noted");
+    }
+    app.store.close().await;
+    tracing::info!("stopped");
+}
+
+fn build(app: Arc<App>) -> Rocket<Build> {
+    let http = app.settings.http;
+    let config = rocket::Config {
+        address: http.ip(),
+        port: http.port(),
+        log_level: LogLevel::Off,
+        cli_colors: false,
+        ident: Ident::none(),
+        // Nobody's word is taken for where a request came from.
+        ip_header: None,
+        keep_alive: 60,
+        limits: Limits::default().limit("bytes", 1.mebibytes()),
+        // Signals are handled here, so that a second one can force the end.
+        shutdown: ShutdownConfig {
+            ctrlc: false,
+            signals: std::collections::HashSet::new(),
+            grace: 5,
+            mercy: 2,
+            ..ShutdownConfig::default()
+        },
+        ..rocket::Config::default()
+    };
+    routes::mount(rocket::custom(config).manage(app)).attach(AdHoc::on_liftoff("announce", |rocket| {
+        Box::pin(async move { announce(rocket) })
+    }))
+}
+
+/// Prints where the service is, for people and for programs that start it.
+fn announce(rocket: &Rocket<Orbit>) {
+    let config = rocket.config();
+    let ip = if config.address.is_unspecified() { "127.0.0.1".to_owned() } else { config.address.to_string() };
+    let ip = if ip.contains(':') { format!("[{ip}]") } else { ip };
+    let address = format!("http://{ip}:{}", config.port);
+    tracing::info!(%address, "listening");
+    println!("Key Lantern is at {address}");
+    if let Some(code) = rocket.state::<Arc<App>>().and_then(|app| app.set_up.current()) {
+        println!("Set up the first person at {address}/set-up?code={code}");
+        println!("or with: lantern login {address} --setup {code}");
+    }
+}
+
+async fn stop_on_signal(stop: Shutdown) {
+    let (Ok(mut interrupt), Ok(mut terminate)) = (signal(SignalKind::interrupt()), signal(SignalKind::terminate()))
+    else {
+        tracing::error!("signals cannot be handled");
+        return;
+    };
+    let mut wait = async || tokio::select! { _ = interrupt.recv() => {}, _ = terminate.recv() => {} };
+    wait().await;
+    tracing::info!("stopping: finishing what was accepted; a second signal forces the end");
+    stop.notify();
+    wait().await;
+    tracing::warn!("forced to stop");
+    std::process::exit(1);
+}
+
+async fn tend(app: Arc<App>) {
+    let mut live = tokio::time::interval(LIVE_TICK);
+    let mut presence = tokio::time::interval(PRESENCE_TICK);
+    let mut flush = tokio::time::interval(FLUSH_TICK);
+    loop {
+        tokio::select! {
+            _ = live.tick() => app.hub.tick(),
+            _ = presence.tick() => app.heard.judge(clock::now(), &app.hub),
+            _ = flush.tick() => if let Err(error) = app.heard.flush(&app.store).await {
+                tracing::warn!(%error, "contacts were not noted");
+            },
+        }
+    }
+}
+
+async fn sweep(app: Arc<App>) {
+    loop {
+        match app.store.sweep().await {
+            Ok(true) => continue,
+            Ok(false) => {}
+            Err(error) => tracing::warn!(%error, "what was removed could not be swept away yet"),
+        }
+        tokio::select! {
+            () = app.sweep.notified() => {}
+            () = tokio::time::sleep(SWEEP_TICK) => {}
+        }
+    }
+}

@@ -1,0 +1,158 @@
+//! Settings: defaults, then the TOML file, the environment and the flags, each
+//! over the one before.
+
+use clap::Args;
+use figment::providers::{Env, Format, Serialized, Toml};
+use figment::value::{Dict, Map};
+use figment::{Figment, Metadata, Profile, Provider};
+use serde::{Deserialize, Serialize};
+use std::net::SocketAddr;
+use std::path::PathBuf;
+
+const PREFIX: &str = "KEY_LANTERN_";
+
+/// How log lines are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, clap::ValueEnum)]
+#[serde(rename_all = "lowercase")]
+pub enum LogFormat {
+    /// For people.
+    Text,
+    /// One JSON object a line, for programs.
+    Json,
+}
+
+/// The effective settings of a service.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Settings {
+    /// Directory of the database (default: `key-lantern-data`).
+    pub data: PathBuf,
+    /// Address and port to listen on for HTTP (default: 127.0.0.1:8710; port 0
+    /// takes a free one).
+    pub http: SocketAddr,
+    /// How log lines are written (default: text).
+    pub log_format: LogFormat,
+    /// `error`, `warn`, `info`, `debug` or `trace`, or a filter by module
+    /// (default: info).
+    pub log_level: String,
+    /// Mark session cookies as Secure: set it when people reach the console by
+    /// https through a proxy (default: false).
+    pub secure_cookies: bool,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            data: PathBuf::from("key-lantern-data"),
+            http: SocketAddr::from(([127, 0, 0, 1], 8710)),
+            log_format: LogFormat::Text,
+            log_level: "info".to_owned(),
+            secure_cookies: false,
+        }
+    }
+}
+
+/// The settings that can be given as flags, and where the file is.
+#[derive(Debug, Clone, Default, Args, Serialize)]
+pub struct Flags {
+    /// TOML file with settings
+    #[arg(long, value_name = "FILE", env = "KEY_LANTERN_CONFIG")]
+    #[serde(skip)]
+    pub config: Option<PathBuf>,
+    /// Directory of the database
+    #[arg(long, value_name = "DIR")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub data: Option<PathBuf>,
+    /// Address and port to listen on for HTTP; port 0 takes a free one
+    #[arg(long, value_name = "ADDR:PORT")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub http: Option<SocketAddr>,
+    /// How log lines are written
+    #[arg(long, value_name = "FORMAT")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub log_format: Option<LogFormat>,
+    /// error, warn, info, debug or trace, or a filter by module
+    #[arg(long, value_name = "LEVEL")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub log_level: Option<String>,
+}
+
+/// The settings, the values as text, and where each came from.
+pub type Sourced = (Settings, Vec<(String, String, String)>);
+
+impl Flags {
+    /// Puts the settings together.
+    ///
+    /// # Errors
+    /// A sentence that names the setting and its source.
+    pub fn resolve(&self) -> Result<Sourced, String> {
+        let mut figment = Figment::from(Serialized::defaults(Settings::default()));
+        if let Some(file) = &self.config {
+            if !file.is_file() {
+                return Err(format!("the settings file {} does not exist; check --config", file.display()));
+            }
+            figment = figment.merge(Toml::file_exact(file));
+        }
+        let names: Vec<String> = fields(&Settings::default()).into_iter().map(|(name, _)| name).collect();
+        let names: Vec<&str> = names.iter().map(String::as_str).collect();
+        figment = figment.merge(Env::prefixed(PREFIX).only(&names)).merge(FlagSource(self));
+        let settings: Settings = figment.extract().map_err(|e| e.to_string())?;
+        let sourced =
+            fields(&settings).into_iter().map(|(name, value)| (name.clone(), value, source(&figment, &name)));
+        Ok((settings.clone(), sourced.collect()))
+    }
+}
+
+fn fields(settings: &Settings) -> Vec<(String, String)> {
+    let Ok(serde_json::Value::Object(fields)) = serde_json::to_value(settings) else { return Vec::new() };
+    let text = |value: serde_json::Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+    fields.into_iter().map(|(name, value)| (name, text(value))).collect()
+}
+
+fn source(figment: &Figment, name: &str) -> String {
+    let Some(metadata) = figment.find_metadata(name) else { return "default".to_owned() };
+    if let Some(figment::Source::File(path)) = &metadata.source {
+        return format!("file {}", path.display());
+    }
+    match metadata.name.as_ref() {
+        "flag" => format!("flag --{}", name.replace('_', "-")),
+        other if other.contains("environment") => format!("environment {PREFIX}{}", name.to_uppercase()),
+        _ => "default".to_owned(),
+    }
+}
+
+struct FlagSource<'a>(&'a Flags);
+
+impl Provider for FlagSource<'_> {
+    fn metadata(&self) -> Metadata {
+        Metadata::named("flag")
+    }
+
+    fn data(&self) -> Result<Map<Profile, Dict>, figment::Error> {
+        Serialized::defaults(self.0).data()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn flags_win_and_sources_are_named() {
+        let flags = Flags { log_level: Some("debug".into()), ..Flags::default() };
+        let (settings, sourced) = flags.resolve().unwrap();
+        assert_eq!(settings.log_level, "debug");
+        let source_of = |name: &str| sourced.iter().find(|(n, ..)| n == name).unwrap().2.clone();
+        assert_eq!(source_of("log_level"), "flag --log-level");
+        assert_eq!(source_of("http"), "default");
+    }
+
+    #[test]
+    fn a_misspelt_setting_in_the_file_is_named() {
+        let file = std::env::temp_dir().join(format!("key-lantern-settings-{}.toml", std::process::id()));
+        std::fs::write(&file, "htp = \"127.0.0.1:1\"\n").unwrap();
+        let message = Flags { config: Some(file.clone()), ..Flags::default() }.resolve().unwrap_err();
+        std::fs::remove_file(file).unwrap();
+        assert!(message.contains("htp") && message.contains(".toml"), "{message}");
+    }
+}

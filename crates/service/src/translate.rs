@@ -1,0 +1,113 @@
+//! Between the types of core and store and those of the API.
+
+use lantern_api as api;
+use lantern_core::presence::Presence;
+use lantern_core::trend::Direction;
+use lantern_core::{Moment, Value, ValueType, units};
+use lantern_store as store;
+
+pub(crate) fn value(value: Value) -> api::Value {
+    match value {
+        Value::Flag(flag) => api::Value::Flag(flag),
+        Value::Number(number) => api::Value::Number(number),
+        Value::Text(text) => api::Value::Text(text),
+    }
+}
+
+pub(crate) fn reading((at, v): (Moment, Value)) -> api::Reading {
+    api::Reading { at: at.to_string(), value: value(v) }
+}
+
+pub(crate) fn value_type(value_type: ValueType) -> api::ValueType {
+    match value_type {
+        ValueType::Number => api::ValueType::Number,
+        ValueType::Flag => api::ValueType::Flag,
+        ValueType::Text => api::ValueType::Text,
+    }
+}
+
+pub(crate) fn from_value_type(value_type: api::ValueType) -> ValueType {
+    match value_type {
+        api::ValueType::Number => ValueType::Number,
+        api::ValueType::Flag => ValueType::Flag,
+        api::ValueType::Text => ValueType::Text,
+    }
+}
+
+pub(crate) fn presence(presence: Presence) -> api::Presence {
+    match presence {
+        Presence::Fresh => api::Presence::Fresh,
+        Presence::Late => api::Presence::Late,
+        Presence::Silent => api::Presence::Silent,
+        Presence::Never => api::Presence::Never,
+    }
+}
+
+pub(crate) fn direction(direction: Direction) -> api::Direction {
+    match direction {
+        Direction::Rising => api::Direction::Rising,
+        Direction::Falling => api::Direction::Falling,
+        Direction::Steady => api::Direction::Steady,
+    }
+}
+
+pub(crate) fn position(position: store::Position) -> api::Position {
+    api::Position {
+        latitude: position.latitude,
+        longitude: position.longitude,
+        altitude_m: position.altitude_m,
+    }
+}
+
+pub(crate) fn site(site: store::Site, arrivals: u32) -> api::Site {
+    api::Site {
+        code: site.code,
+        name: site.name,
+        zone: site.zone,
+        position: site.position.map(position),
+        created_at: site.created_at.to_string(),
+        arrivals,
+    }
+}
+
+pub(crate) fn device(device: store::Device, last_heard: Option<Moment>, now: Moment) -> api::Device {
+    let last_heard = last_heard.or(device.last_heard_at);
+    let state = Presence::judge(last_heard, device.interval_s, now);
+    api::Device {
+        code: device.code,
+        name: device.name,
+        note: device.note,
+        interval_s: device.interval_s,
+        position: device.position.map(position),
+        created_at: device.created_at.to_string(),
+        last_heard_at: last_heard.map(|at| at.to_string()),
+        presence: presence(state),
+        since: state.since(last_heard, device.interval_s).map(|at| at.to_string()),
+    }
+}
+
+pub(crate) fn signal(signal: store::Signal) -> api::Signal {
+    api::Signal {
+        symbol: symbol(signal.unit.as_deref()),
+        code: signal.code,
+        name: signal.name,
+        note: signal.note,
+        value_type: value_type(signal.value_type.unwrap_or(ValueType::Text)),
+        unit: signal.unit,
+    }
+}
+
+pub(crate) fn symbol(unit: Option<&str>) -> String {
+    unit.map(units::symbol).unwrap_or_default()
+}
+
+pub(crate) fn key(key: store::Key) -> api::Key {
+    api::Key {
+        id: key.id,
+        hint: key.hint,
+        note: key.note,
+        created_at: key.created_at.to_string(),
+        last_used_at: key.last_used_at.map(|at| at.to_string()),
+        revoked_at: key.revoked_at.map(|at| at.to_string()),
+    }
+}
