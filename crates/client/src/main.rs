@@ -1,1 +1,56 @@
-fn main() {}
+//! `lantern`, the command line of Key Lantern.
+
+mod args;
+mod commands;
+mod login;
+mod output;
+mod server;
+mod show;
+mod time;
+
+use args::{Cli, Command};
+use clap::Parser;
+use output::Output;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    // Fails only if there is a provider already, which is as good.
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let cli = Cli::parse();
+    let runtime = match tokio::runtime::Builder::new_current_thread().enable_all().build() {
+        Ok(runtime) => runtime,
+        Err(error) => {
+            eprintln!("lantern: the runtime cannot start: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    match runtime.block_on(run(cli)) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("lantern: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(cli: Cli) -> anyhow::Result<()> {
+    let context = commands::Context { output: Output::new(cli.output), connection: cli.connection };
+    match cli.command {
+        Command::Login(args) => commands::login::login(&context, args).await,
+        Command::Logout => commands::login::logout(&context).await,
+        Command::Site { command } => commands::site::run(&context, command).await,
+        Command::Device { command } => commands::device::run(&context, command).await,
+        Command::Signal { command } => commands::signal::run(&context, command).await,
+        Command::Key { command } => commands::key::run(&context, command).await,
+        Command::Arrivals => commands::arrivals::run(&context).await,
+        Command::Send(args) => commands::send::run(&context, args).await,
+        Command::Now(args) => commands::now::run(&context, args).await,
+        Command::Readings(args) => commands::readings::run(&context, args).await,
+        Command::Follow(args) => commands::follow::run(&context, args).await,
+        Command::Export(args) => commands::export::run(&context, args).await,
+        Command::Completions { shell } => {
+            commands::completions(shell);
+            Ok(())
+        }
+    }
+}

@@ -48,6 +48,12 @@ impl Moment {
         Self(shifted.clamp(*RANGE.start(), *RANGE.end()))
     }
 
+    /// The next moment there is, a microsecond later.
+    #[must_use]
+    pub fn next(self) -> Self {
+        Self((self.0 + 1).min(*RANGE.end()))
+    }
+
     /// Seconds from `earlier` to this moment, negative if it is later.
     #[must_use]
     pub fn seconds_since(self, earlier: Self) -> f64 {

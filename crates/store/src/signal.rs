@@ -109,7 +109,7 @@ impl Store {
         let mut signals = Vec::with_capacity(names.len());
         for name in names {
             sqlx::query(
-                "INSERT INTO signal (device_id, code, name, note, created_at) VALUES (?, ?, ?2, '', ?)
+                "INSERT INTO signal (device_id, code, name, note, created_at) VALUES (?1, ?2, ?2, '', ?3)
                  ON CONFLICT (device_id, code) WHERE removed_at IS NULL DO NOTHING",
             )
             .bind(device.0)

@@ -170,7 +170,7 @@ impl Cursor {
         self.page = store.readings(page).await?.into();
         self.at_end = self.page.len() < PAGE as usize;
         if let Some((last, _)) = self.page.back() {
-            self.from = last.plus_seconds(1e-6);
+            self.from = last.next();
         }
         Ok(())
     }

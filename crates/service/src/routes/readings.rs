@@ -44,7 +44,7 @@ async fn readings(
     };
     if let Some(after) = query::moment("after", after)? {
         match order {
-            Order::Ascending => from = from.max(after.plus_seconds(1e-6)),
+            Order::Ascending => from = from.max(after.next()),
             Order::Descending => to = to.min(after),
         }
     }

@@ -1,0 +1,247 @@
+//! `lantern follow`: values as they come in.
+
+use super::Context;
+use crate::args::FollowArgs;
+use crate::commands::now;
+use crate::output::{Form, emit};
+use crate::server::Server;
+use crate::show;
+use anyhow::{Result, bail};
+use crossterm::event::{Event as Key, KeyCode, KeyModifiers, poll, read};
+use crossterm::{cursor, queue, terminal};
+use futures::StreamExt;
+use lantern_api::{DeviceNow, LiveReading, ReadingsEvent};
+use std::collections::HashMap;
+use std::io::{Write, stdout};
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::mpsc;
+
+/// Between two attempts to get the stream back.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
+    let server = Arc::new(context.server()?);
+    let chosen = Chosen(args.what);
+    let devices = chosen.of(now::all(&server).await?);
+    if devices.is_empty() {
+        bail!("nothing to follow: no device or signal of that name; see `lantern now`");
+    }
+    if context.output.terminal && context.output.form == Form::Table {
+        in_place(server, &chosen, devices).await
+    } else {
+        line_by_line(server, &chosen, &devices, context.output.form).await
+    }
+}
+
+/// What was asked for on the command line; nothing means everything.
+struct Chosen(Vec<String>);
+
+impl Chosen {
+    fn has(&self, device: &str, signal: &str) -> bool {
+        self.0.is_empty()
+            || self.0.iter().any(|what| match what.split_once('/') {
+                Some((d, s)) => d == device && s == signal,
+                None => what == device,
+            })
+    }
+
+    fn of(&self, devices: Vec<DeviceNow>) -> Vec<DeviceNow> {
+        let keep = |mut device: DeviceNow| {
+            let code = device.device.clone();
+            device.signals.retain(|s| self.has(&code, &s.signal));
+            device
+        };
+        devices.into_iter().map(keep).filter(|d| !d.signals.is_empty()).collect()
+    }
+}
+
+/// The live stream: reads events, comes back after a lost connection.
+struct Live {
+    server: Arc<Server>,
+    site: String,
+    last_id: Option<String>,
+    body: Option<futures::stream::BoxStream<'static, reqwest::Result<Vec<u8>>>>,
+    buffer: Vec<u8>,
+}
+
+impl Live {
+    /// Opens the stream and lets its events come through a channel, so that
+    /// waiting for them can be given up without harm.
+    async fn open(server: Arc<Server>) -> Result<mpsc::Receiver<(String, String)>> {
+        let site = server.site_code().await?;
+        let mut live = Self { server, site, last_id: None, body: None, buffer: Vec::new() };
+        live.connect().await?;
+        let (sender, receiver) = mpsc::channel(16);
+        tokio::spawn(async move { while sender.send(live.next().await).await.is_ok() {} });
+        Ok(receiver)
+    }
+
+    async fn connect(&mut self) -> Result<()> {
+        let query = [("site", self.site.clone())];
+        let response = self.server.stream("live", &query, self.last_id.as_deref()).await?;
+        self.buffer.clear();
+        self.body = Some(response.bytes_stream().map(|chunk| chunk.map(|bytes| bytes.to_vec())).boxed());
+        Ok(())
+    }
+
+    /// The next event: its name and data.
+    async fn next(&mut self) -> (String, String) {
+        loop {
+            if let Some(end) = self.buffer.windows(2).position(|pair| pair == b"\n\n") {
+                let block: Vec<u8> = self.buffer.drain(..end + 2).collect();
+                if let Some(event) = self.parse(&String::from_utf8_lossy(&block)) {
+                    return event;
+                }
+                continue;
+            }
+            let chunk = match &mut self.body {
+                Some(body) => body.next().await,
+                None => None,
+            };
+            match chunk {
+                Some(Ok(bytes)) => self.buffer.extend(bytes),
+                _ => {
+                    tokio::time::sleep(PATIENCE).await;
+                    self.body = None;
+                    // The service may be restarting: keep trying until told to end.
+                    let _ = self.connect().await;
+                }
+            }
+        }
+    }
+
+    fn parse(&mut self, block: &str) -> Option<(String, String)> {
+        let (mut name, mut data) = (String::new(), String::new());
+        for line in block.lines() {
+            match line.split_once(':') {
+                Some(("event", value)) => name = value.trim().to_owned(),
+                Some(("data", value)) => data.push_str(value.trim()),
+                Some(("id", value)) => self.last_id = Some(value.trim().to_owned()),
+                _ => {}
+            }
+        }
+        (!name.is_empty()).then_some((name, data))
+    }
+}
+
+async fn line_by_line(server: Arc<Server>, chosen: &Chosen, devices: &[DeviceNow], form: Form) -> Result<()> {
+    let symbols: HashMap<(String, String), String> = devices
+        .iter()
+        .flat_map(|d| d.signals.iter().map(|s| ((d.device.clone(), s.signal.clone()), s.symbol.clone())))
+        .collect();
+    let mut live = Live::open(server).await?;
+    while let Some((name, data)) = live.recv().await {
+        if name != "readings" {
+            continue;
+        }
+        let event: ReadingsEvent = serde_json::from_str(&data)?;
+        for reading in event.readings.iter().filter(|r| chosen.has(&r.device, &r.signal)) {
+            let symbol = symbols.get(&(reading.device.clone(), reading.signal.clone())).map_or("", String::as_str);
+            emit(&match form {
+                Form::Json => serde_json::to_string(reading)?,
+                Form::Table => line(reading, symbol),
+            })?;
+        }
+    }
+    Ok(())
+}
+
+fn line(reading: &LiveReading, symbol: &str) -> String {
+    let line = format!("{} {}/{} {} {symbol}", reading.at, reading.device, reading.signal, show::plain(&reading.value));
+    line.trim_end().to_owned()
+}
+
+/// Puts the terminal back as it was, whatever happens.
+struct Screen {
+    rows: u16,
+}
+
+impl Screen {
+    fn new() -> Result<Self> {
+        terminal::enable_raw_mode()?;
+        queue!(stdout(), cursor::Hide)?;
+        Ok(Self { rows: 0 })
+    }
+
+    /// Draws over what was drawn before.
+    fn draw(&mut self, text: &str) -> Result<()> {
+        let (width, height) = terminal::size().unwrap_or((80, 24));
+        let lines: Vec<&str> = text.lines().take(usize::from(height.saturating_sub(1))).collect();
+        let mut out = stdout();
+        if self.rows > 0 {
+            queue!(out, cursor::MoveUp(self.rows))?;
+        }
+        queue!(out, cursor::MoveToColumn(0), terminal::Clear(terminal::ClearType::FromCursorDown))?;
+        for line in &lines {
+            let cut: String = line.chars().take(usize::from(width)).collect();
+            write!(out, "{cut}\r\n")?;
+        }
+        self.rows = lines.len() as u16;
+        Ok(out.flush()?)
+    }
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        let _ = queue!(stdout(), cursor::Show);
+        let _ = terminal::disable_raw_mode();
+        let _ = stdout().flush();
+    }
+}
+
+async fn in_place(server: Arc<Server>, chosen: &Chosen, mut devices: Vec<DeviceNow>) -> Result<()> {
+    let mut live = Live::open(server.clone()).await?;
+    let mut screen = Screen::new()?;
+    let mut second = tokio::time::interval(Duration::from_secs(1));
+    let mut keys = tokio::time::interval(Duration::from_millis(50));
+    let mut asked_at = tokio::time::Instant::now();
+    screen.draw(&page(&devices, 0.0))?;
+    loop {
+        tokio::select! {
+            _ = live.recv() => {
+                // Value, change and age come from one place, so they agree.
+                if let Ok(all) = now::all(&server).await {
+                    devices = chosen.of(all);
+                    asked_at = tokio::time::Instant::now();
+                }
+                screen.draw(&page(&devices, 0.0))?;
+            }
+            _ = second.tick() => screen.draw(&page(&devices, asked_at.elapsed().as_secs_f64()))?,
+            _ = keys.tick() => if wants_end()? { return Ok(()) },
+        }
+    }
+}
+
+fn page(devices: &[DeviceNow], seconds_ago: f64) -> String {
+    let mut aged = devices.to_vec();
+    for signal in aged.iter_mut().flat_map(|d| &mut d.signals) {
+        signal.age_s = signal.age_s.map(|age| age + seconds_ago);
+    }
+    format!("{}\n\nq ends", now::text(&aged))
+}
+
+fn wants_end() -> Result<bool> {
+    while poll(Duration::ZERO)? {
+        if let Key::Key(key) = read()?
+            && (matches!(key.code, KeyCode::Char('q') | KeyCode::Esc)
+                || (key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL)))
+        {
+            return Ok(true);
+        }
+    }
+    Ok(false)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn devices_and_signals_can_be_chosen() {
+        let chosen = Chosen(vec!["tower".into(), "larder/temp".into()]);
+        assert!(chosen.has("tower", "level") && chosen.has("larder", "temp"));
+        assert!(!chosen.has("larder", "door") && !chosen.has("mast", "wind"));
+        assert!(Chosen(vec![]).has("anything", "at-all"));
+    }
+}

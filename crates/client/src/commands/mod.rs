@@ -1,0 +1,84 @@
+//! The commands, one file per noun.
+
+pub(crate) mod arrivals;
+pub(crate) mod device;
+pub(crate) mod export;
+pub(crate) mod follow;
+pub(crate) mod key;
+pub(crate) mod login;
+pub(crate) mod now;
+pub(crate) mod readings;
+pub(crate) mod send;
+pub(crate) mod signal;
+pub(crate) mod site;
+
+use crate::args::{Cli, Confirm, Connection};
+use crate::output::{Form, Output};
+use crate::server::Server;
+use anyhow::{Result, bail};
+use clap::CommandFactory;
+use jiff::tz::TimeZone;
+use lantern_api::Removal;
+use std::io::{self, BufRead, IsTerminal, Write};
+
+/// What all commands get.
+pub(crate) struct Context {
+    pub(crate) output: Output,
+    pub(crate) connection: Connection,
+}
+
+impl Context {
+    pub(crate) fn server(&self) -> Result<Server> {
+        Server::connect(&self.connection)
+    }
+}
+
+/// Prints completions.
+pub(crate) fn completions(shell: clap_complete::Shell) {
+    clap_complete::generate(shell, &mut Cli::command(), "lantern", &mut io::stdout());
+}
+
+/// The zone of the site in use.
+pub(crate) async fn zone(server: &Server) -> Result<TimeZone> {
+    Ok(TimeZone::get(&server.site().await?.zone)?)
+}
+
+/// Asks for a line; fails where nobody can answer.
+pub(crate) fn ask(question: &str, instead: &str) -> Result<String> {
+    if !io::stdin().is_terminal() {
+        bail!("{instead}");
+    }
+    eprint!("{question}: ");
+    io::stderr().flush()?;
+    let mut line = String::new();
+    io::stdin().lock().read_line(&mut line)?;
+    Ok(line.trim().to_owned())
+}
+
+/// Removes something: says how much would go and asks for its code if anything
+/// would be lost.
+pub(crate) async fn remove(
+    context: &Context,
+    server: &Server,
+    path: &str,
+    what: &str,
+    code: &str,
+    confirm: &Confirm,
+) -> Result<()> {
+    let query: Vec<(&str, String)> = confirm.confirm.iter().map(|c| ("confirm", c.clone())).collect();
+    let mut removal: Removal = server.delete(path, &query).await?;
+    if !removal.removed {
+        let more = if removal.at_least { "more than " } else { "" };
+        let loss = format!("{what} `{code}` has {more}{} readings, which would go with it", removal.readings);
+        let instead = format!("{loss}; add --confirm {code} to remove it");
+        if context.output.form == Form::Json {
+            bail!("{instead}");
+        }
+        let answer = ask(&format!("{loss}. Type its code to remove it"), &instead)?;
+        if answer != code {
+            bail!("that is not its code; nothing was removed");
+        }
+        removal = server.delete(path, &[("confirm", answer)]).await?;
+    }
+    context.output.print(&removal, |r| format!("{what} {code} removed, {} readings with it", r.readings))
+}

@@ -1,0 +1,60 @@
+//! `lantern signal`.
+
+use super::{Context, remove};
+use crate::args::{SignalCommand, SignalPath};
+use crate::output::{facts, table};
+use crate::server::{Server, segment};
+use crate::show;
+use anyhow::Result;
+use lantern_api::{NewSignal, Signal, SignalChange};
+
+async fn path(server: &Server, signal: &SignalPath) -> Result<String> {
+    server.device_path(&signal.device, &format!("/signals/{}", segment(&signal.signal))).await
+}
+
+pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()> {
+    let server = context.server()?;
+    let signal: Signal = match command {
+        SignalCommand::List { device } => {
+            let signals: Vec<Signal> = server.list(&server.device_path(&device, "/signals").await?, &[]).await?;
+            return context.output.print(&signals, |s| list(s));
+        }
+        SignalCommand::Remove { signal, confirm } => {
+            let path = path(&server, &signal).await?;
+            return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;
+        }
+        SignalCommand::Add { signal, name, value_type, unit, note } => {
+            let new = NewSignal { code: signal.signal, name, note, value_type: value_type.into(), unit };
+            server.post(&server.device_path(&signal.device, "/signals").await?, &new).await?
+        }
+        SignalCommand::Show { signal } => server.get(&path(&server, &signal).await?, &[]).await?,
+        SignalCommand::Edit { signal, name, value_type, unit, note } => {
+            let unit = unit.map(|unit| (!unit.is_empty()).then_some(unit));
+            let change = SignalChange { name, note, value_type: value_type.map(Into::into), unit };
+            server.patch(&path(&server, &signal).await?, &change).await?
+        }
+    };
+    context.output.print(&signal, one)
+}
+
+pub(crate) fn list(signals: &[Signal]) -> String {
+    if signals.is_empty() {
+        return "No signal yet. Declare one with: lantern signal add DEVICE/CODE --unit UNIT".to_owned();
+    }
+    let row = |s: &Signal| {
+        let unit = s.unit.clone().unwrap_or_default();
+        vec![s.code.clone(), s.name.clone(), show::value_type(s.value_type).to_owned(), unit, s.symbol.clone()]
+    };
+    table(&["code", "name", "type", "unit", "shown as"], &[], signals.iter().map(row).collect())
+}
+
+fn one(signal: &Signal) -> String {
+    facts(&[
+        ("code", signal.code.clone()),
+        ("name", signal.name.clone()),
+        ("note", signal.note.clone()),
+        ("type", show::value_type(signal.value_type).to_owned()),
+        ("unit", signal.unit.clone().unwrap_or_default()),
+        ("shown as", signal.symbol.clone()),
+    ])
+}

@@ -1,0 +1,57 @@
+//! `lantern site`.
+
+use super::{Context, remove};
+use crate::args::SiteCommand;
+use crate::login::Login;
+use crate::output::{facts, table};
+use crate::server::segment;
+use crate::show;
+use anyhow::{Context as _, Result};
+use lantern_api::{NewSite, Site, SiteChange};
+
+pub(crate) async fn run(context: &Context, command: SiteCommand) -> Result<()> {
+    let server = context.server()?;
+    let path = |code: &str| format!("sites/{}", segment(code));
+    let site: Site = match command {
+        SiteCommand::List => {
+            let sites: Vec<Site> = server.list("sites", &[]).await?;
+            return context.output.print(&sites, |sites| list(sites));
+        }
+        SiteCommand::Remove { code, confirm } => {
+            return remove(context, &server, &path(&code), "site", &code, &confirm).await;
+        }
+        SiteCommand::Add { name, code, zone, place } => {
+            server.post("sites", &NewSite { code, name, zone, position: place.at }).await?
+        }
+        SiteCommand::Show { code: Some(code) } => server.get(&path(&code), &[]).await?,
+        SiteCommand::Show { code: None } => server.site().await?,
+        SiteCommand::Edit { code, name, zone, place } => {
+            server.patch(&path(&code), &SiteChange { name, zone, position: place.change() }).await?
+        }
+        SiteCommand::Use { code } => {
+            let site: Site = server.get(&path(&code), &[]).await?;
+            let login = Login::load()?.context("log in first")?;
+            Login { site: Some(site.code.clone()), ..login }.save()?;
+            site
+        }
+    };
+    context.output.print(&site, one)
+}
+
+fn list(sites: &[Site]) -> String {
+    if sites.is_empty() {
+        return "No site yet. Make one with: lantern site add NAME --zone ZONE".to_owned();
+    }
+    let rows = sites.iter().map(|s| vec![s.code.clone(), s.name.clone(), s.zone.clone(), s.arrivals.to_string()]);
+    table(&["code", "name", "zone", "arrivals"], &[3], rows.collect())
+}
+
+fn one(site: &Site) -> String {
+    facts(&[
+        ("code", site.code.clone()),
+        ("name", site.name.clone()),
+        ("zone", site.zone.clone()),
+        ("position", show::position(site.position)),
+        ("arrivals", site.arrivals.to_string()),
+    ])
+}

@@ -1,0 +1,94 @@
+//! How values look in tables.
+
+use lantern_api::{Direction, Position, Presence, Trend, Value, ValueType};
+
+/// A value with so many decimals.
+pub(crate) fn value(value: &Value, decimals: u8) -> String {
+    match value {
+        Value::Number(number) => fixed(*number, decimals),
+        Value::Flag(true) => "yes".to_owned(),
+        Value::Flag(false) => "no".to_owned(),
+        Value::Text(text) => text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect(),
+    }
+}
+
+/// A number with so many decimals, or in powers of ten where it is too long.
+fn fixed(number: f64, decimals: u8) -> String {
+    if number != 0.0 && !(1e-6..1e15).contains(&number.abs()) {
+        return format!("{number:e}");
+    }
+    format!("{number:.*}", usize::from(decimals)).replace('-', "\u{2212}")
+}
+
+/// A value as it was sent.
+pub(crate) fn plain(value: &Value) -> String {
+    match value {
+        Value::Number(number) => number.to_string(),
+        other => self::value(other, 0),
+    }
+}
+
+/// Arrow and rate of change.
+pub(crate) fn trend(trend: Option<Trend>, symbol: &str) -> String {
+    let Some(Trend { direction, per_hour }) = trend else { return String::new() };
+    let arrow = match direction {
+        Direction::Rising => "↗",
+        Direction::Falling => "↘",
+        Direction::Steady => return "→ steady".to_owned(),
+    };
+    let sign = if per_hour < 0.0 { "\u{2212}" } else { "+" };
+    format!("{arrow} {sign}{}{}{symbol}/h", significant(per_hour.abs()), if symbol.is_empty() { "" } else { " " })
+}
+
+/// Two significant digits.
+fn significant(number: f64) -> String {
+    if number == 0.0 {
+        return "0".to_owned();
+    }
+    let magnitude = number.log10().floor() as i32;
+    format!("{number:.*}", usize::try_from((1 - magnitude).clamp(0, 6)).unwrap_or(0))
+}
+
+pub(crate) fn presence(presence: Presence) -> &'static str {
+    match presence {
+        Presence::Fresh => "fresh",
+        Presence::Late => "late",
+        Presence::Silent => "silent",
+        Presence::Never => "never",
+    }
+}
+
+pub(crate) fn value_type(value_type: ValueType) -> &'static str {
+    match value_type {
+        ValueType::Number => "number",
+        ValueType::Flag => "flag",
+        ValueType::Text => "text",
+    }
+}
+
+pub(crate) fn position(position: Option<Position>) -> String {
+    let Some(p) = position else { return String::new() };
+    let altitude = p.altitude_m.map(|metres| format!(", {metres} m")).unwrap_or_default();
+    format!("{}, {}{altitude}", p.latitude, p.longitude)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_keep_their_resolution() {
+        assert_eq!(value(&Value::Number(21.399_999_999), 1), "21.4");
+        assert_eq!(value(&Value::Number(-3.0), 1), "\u{2212}3.0");
+        assert_eq!(value(&Value::Number(1e300), 1), "1e300");
+        assert_eq!(value(&Value::Text("a\u{1b}[31mb".into()), 0), "a [31mb");
+    }
+
+    #[test]
+    fn the_arrow_has_a_signed_rate() {
+        let t = |direction, per_hour| trend(Some(Trend { direction, per_hour }), "m");
+        assert_eq!(t(Direction::Falling, -0.0421), "↘ \u{2212}0.042 m/h");
+        assert_eq!(t(Direction::Rising, 1234.5), "↗ +1235 m/h");
+        assert_eq!(t(Direction::Steady, 0.001), "→ steady");
+    }
+}
