@@ -1,7 +1,7 @@
 //! Devices.
 
 use super::body::Body;
-use super::sites::{COUNT_LIMIT, check_name, check_note, check_position, confirmed, place_code};
+use super::sites::{COUNT_LIMIT, check_name, check_note, check_position, confirmed, place_code, removal};
 use super::{Answer, query, signals};
 use crate::app::App;
 use crate::auth::{Access, Change};
@@ -17,7 +17,7 @@ use std::sync::Arc;
 const DEFAULT_INTERVAL_S: f64 = 60.0;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, add, show, change, remove]
+    routes![list, add, show, change, extent, remove]
 }
 
 fn shown(app: &App, device: store::Device) -> Device {
@@ -109,6 +109,15 @@ async fn change(
     Ok(Json(shown(app, device)))
 }
 
+/// How much would go with a device: its readings, counted up to a million.
+#[utoipa::path(context_path = "/api/v1", tag = "devices",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/extent")]
+async fn extent(app: &State<Arc<App>>, _access: Access, site: &str, device: &str) -> Answer<Removal> {
+    let (_, device) = app.device(site, device).await?;
+    Ok(Json(removal(app.store.count_device_readings(device.id, COUNT_LIMIT).await?, false)))
+}
+
 /// Remove a device with its signals, keys and readings.
 ///
 /// A device with readings is removed only with `confirm` set to its code;
@@ -135,7 +144,7 @@ async fn remove(
         app.hub.change(site.id, "device", Some(&device.code));
         app.sweep.notify_one();
     }
-    Ok(Json(Removal { readings: extent.count, at_least: extent.at_least, removed }))
+    Ok(Json(removal(extent, removed)))
 }
 
 fn check_interval(seconds: f64) -> Result<f64, Problem> {

@@ -19,9 +19,9 @@ pub(super) fn routes() -> Vec<Route> {
     paths(
         inlet::post, inlet::post_key, inlet::get, inlet::get_key,
         people::set_up_state, people::set_up, people::log_in, people::log_out, people::me,
-        sites::list, sites::add, sites::show, sites::change, sites::remove,
-        devices::list, devices::add, devices::show, devices::change, devices::remove,
-        signals::list, signals::add, signals::show, signals::change, signals::remove,
+        sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
+        devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
+        signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove,
         keys::list, keys::issue, keys::revoke,
         arrivals::list,
         now::site_now, now::device_now,

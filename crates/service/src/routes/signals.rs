@@ -1,7 +1,7 @@
 //! Signals.
 
 use super::body::Body;
-use super::sites::{COUNT_LIMIT, check_name, check_note, confirmed};
+use super::sites::{COUNT_LIMIT, check_name, check_note, confirmed, removal};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
@@ -21,7 +21,7 @@ use std::sync::Arc;
 const MAX_SIGNALS: usize = 200;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, add, show, change, remove]
+    routes![list, add, show, change, extent, remove]
 }
 
 /// A declaration that has been checked.
@@ -178,6 +178,15 @@ async fn change(
     Ok(Json(translate::signal(signal)))
 }
 
+/// How much would go with a signal: its readings, counted up to a million.
+#[utoipa::path(context_path = "/api/v1", tag = "signals",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/extent")]
+async fn extent(app: &State<Arc<App>>, _access: Access, site: &str, device: &str, signal: &str) -> Answer<Removal> {
+    let (_, _, signal) = app.signal(site, device, signal).await?;
+    Ok(Json(removal(app.store.count_readings(signal.id, COUNT_LIMIT).await?, false)))
+}
+
 /// Remove a signal and its readings.
 ///
 /// A signal with readings is removed only with `confirm` set to its code;
@@ -202,5 +211,5 @@ async fn remove(
         changed(app, site.id, device.id, &device.code);
         app.sweep.notify_one();
     }
-    Ok(Json(Removal { readings: extent.count, at_least: extent.at_least, removed }))
+    Ok(Json(removal(extent, removed)))
 }

@@ -18,7 +18,7 @@ use std::sync::Arc;
 pub(super) const COUNT_LIMIT: u32 = 1_000_000;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, add, show, change, remove]
+    routes![list, add, show, change, extent, remove]
 }
 
 /// The sites, in order of code.
@@ -87,6 +87,15 @@ async fn change(app: &State<Arc<App>>, _change: Change, site: &str, body: Body<S
     Ok(Json(translate::site(site, arrivals)))
 }
 
+/// How much would go with a site: its readings, counted up to a million.
+#[utoipa::path(context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/extent")]
+async fn extent(app: &State<Arc<App>>, _access: Access, site: &str) -> Answer<Removal> {
+    let site = app.site(site).await?;
+    Ok(Json(removal(app.store.count_site_readings(site.id, COUNT_LIMIT).await?, false)))
+}
+
 /// Remove a site with its devices and their readings.
 ///
 /// Without `confirm`, says how much would go. With `confirm` set to the site's
@@ -104,7 +113,12 @@ async fn remove(app: &State<Arc<App>>, _change: Change, site: &str, confirm: Opt
         app.heard.forget(|_, of| of == site.id);
         app.sweep.notify_one();
     }
-    Ok(Json(Removal { readings: extent.count, at_least: extent.at_least, removed }))
+    Ok(Json(removal(extent, removed)))
+}
+
+/// How much goes with something, or would.
+pub(super) fn removal(extent: store::Extent, removed: bool) -> Removal {
+    Removal { readings: extent.count, at_least: extent.at_least, removed }
 }
 
 /// Whether a removal is confirmed: by the code, or because nothing is lost.

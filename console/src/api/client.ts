@@ -1,0 +1,70 @@
+import { Problem } from './problem';
+import type { Page } from './types';
+
+const BASE = '/api/v1';
+
+/** Proves to the service that a change came from this page; known after logging in. */
+let csrf = '';
+
+/** Keeps the CSRF token of the session. */
+export function setCsrf(token: string | undefined): void {
+  csrf = token ?? '';
+}
+
+async function request(method: string, path: string, body?: unknown): Promise<Response> {
+  const headers: Record<string, string> = { Accept: 'application/json' };
+  if (method !== 'GET') headers['X-CSRF-Token'] = csrf;
+  if (body !== undefined) headers['Content-Type'] = 'application/json';
+  let response: Response;
+  try {
+    response = await fetch(BASE + path, {
+      method,
+      headers,
+      ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+    });
+  } catch {
+    throw new Problem(
+      0,
+      'not-connected',
+      'The service does not answer.',
+      'Check that it runs; this page tries again.',
+    );
+  }
+  if (response.ok) return response;
+  const problem = (await response.json().catch(() => ({}))) as Partial<
+    Record<'code' | 'detail' | 'remedy', string>
+  >;
+  throw new Problem(
+    response.status,
+    problem.code ?? 'unreadable',
+    problem.detail ?? `The service answered ${response.status}.`,
+    problem.remedy ?? 'Try again.',
+  );
+}
+
+async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
+  const response = await request(method, path, body);
+  return (response.status === 204 ? undefined : await response.json()) as T;
+}
+
+export const api = {
+  get: <T>(path: string) => json<T>('GET', path),
+  post: <T>(path: string, body?: unknown) => json<T>('POST', path, body),
+  patch: <T>(path: string, body: unknown) => json<T>('PATCH', path, body),
+  delete: <T>(path: string) => json<T>('DELETE', path),
+};
+
+/** All items of a paged list, up to `most` of them. */
+export async function all<T>(path: string, most = 2000): Promise<T[]> {
+  const items: T[] = [];
+  let after: string | undefined;
+  do {
+    const sign = path.includes('?') ? '&' : '?';
+    const page = await api.get<Page<T>>(
+      after === undefined ? path : `${path}${sign}after=${encodeURIComponent(after)}`,
+    );
+    items.push(...page.items);
+    after = page.next;
+  } while (after !== undefined && items.length < most);
+  return items;
+}

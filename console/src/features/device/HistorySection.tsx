@@ -1,0 +1,198 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import ToggleButton from '@mui/material/ToggleButton';
+import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
+import Typography from '@mui/material/Typography';
+import { useMemo } from 'react';
+import { useSearchParams } from 'react-router';
+import type { Span } from '../../api/queries';
+import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
+import { Empty, ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { serviceNow } from '../../format/clock';
+import { dateTime } from '../../format/time';
+import { Pane } from './Pane';
+import { ReadingsTable } from './ReadingsTable';
+import { columns, panes, story } from './series';
+import { SPANS, readShown, writeShown, type Shown, type SpanId } from './spans';
+import { useHistory } from './useHistory';
+
+/** The history of a device: panes stacked by unit, and a table beside them. */
+export function HistorySection({ device }: { device: DeviceNow }) {
+  const site = useSite();
+  const [params, setParams] = useSearchParams();
+  const shown = readShown(params);
+  const show = (next: Shown) =>
+    setParams((old) => writeShown(old, next), { replace: true, preventScrollReset: true });
+  const drawn = useDrawn(device);
+  const { span, bySignal, error, isPending } = useHistory(site.code, device.device, drawn, shown);
+  const groups = useMemo(() => panes(drawn), [drawn]);
+  if (drawn.length === 0)
+    return <Empty title="Nothing to draw yet">Charts show numbers and flags. Declare a signal below.</Empty>;
+  return (
+    <>
+      <SpanControls shown={shown} span={span} zone={site.zone} onShow={show} />
+      {error && <ProblemAlert error={error} />}
+      <Box
+        sx={{
+          display: 'grid',
+          gap: 3,
+          gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: 'minmax(0, 1fr) 300px' },
+        }}
+      >
+        <Box aria-busy={isPending}>
+          {groups.map((pane) => (
+            <PaneOf
+              key={pane.map((signal) => signal.signal).join()}
+              pane={pane}
+              sets={bySignal}
+              span={span}
+              interval={device.interval_s}
+              height={groups.length > 2 ? 190 : 240}
+              onZoom={(fixed) => show({ fixed })}
+            />
+          ))}
+        </Box>
+        <ReadingsTable device={device} span={span} />
+      </Box>
+    </>
+  );
+}
+
+/** The signals a chart can show, the same list as long as they are the same. */
+function useDrawn(device: DeviceNow): SignalNow[] {
+  const key = JSON.stringify(
+    device.signals.map(({ signal, name, type, unit, symbol, decimals }) => ({
+      signal,
+      name,
+      type,
+      unit,
+      symbol,
+      decimals,
+    })),
+  );
+  return useMemo(() => (JSON.parse(key) as SignalNow[]).filter((signal) => signal.type !== 'text'), [key]);
+}
+
+interface PaneOfProps {
+  pane: SignalNow[];
+  sets: Map<string, SummarySet | undefined>;
+  span: Span;
+  interval: number;
+  height: number;
+  onZoom: (span: Span) => void;
+}
+
+function PaneOf({ pane, sets, span, interval, height, onZoom }: PaneOfProps) {
+  const { zone } = useSite();
+  const own = useMemo(() => pane.map((signal) => sets.get(signal.signal)), [pane, sets]);
+  const data = useMemo(() => columns(own, interval), [own, interval]);
+  const told = pane.map((signal, i) => story(signal, own[i], zone, span.to)).join(' ');
+  return (
+    <>
+      <Pane
+        pane={pane}
+        columns={data}
+        span={span}
+        zone={zone}
+        height={height}
+        onZoom={onZoom}
+        summary={told}
+      />
+      <Typography data-story sx={{ mb: 2 }}>
+        {told}
+      </Typography>
+    </>
+  );
+}
+
+interface ControlsProps {
+  shown: Shown;
+  span: Span;
+  zone: string;
+  onShow: (shown: Shown) => void;
+}
+
+function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
+  const length = span.to - span.from;
+  const move = (share: number) => {
+    const to = Math.min(span.to + share * length, serviceNow());
+    onShow({ fixed: { from: to - length, to } });
+  };
+  return (
+    <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: 'wrap', alignItems: 'center', mb: 2 }}>
+      <ToggleButtonGroup
+        exclusive
+        size="small"
+        value={shown.id ?? null}
+        onChange={(_, id: SpanId | null) => id && onShow({ id })}
+        aria-label="Time shown"
+        sx={{ flexWrap: 'wrap' }}
+      >
+        {SPANS.map(({ id, label, words }) => (
+          <ToggleButton
+            key={id}
+            value={id}
+            aria-label={`The last ${words}`}
+            sx={{ textTransform: 'none', px: 1.25 }}
+          >
+            {label}
+          </ToggleButton>
+        ))}
+      </ToggleButtonGroup>
+      <Button size="small" onClick={() => move(-0.5)}>
+        Earlier
+      </Button>
+      <Button size="small" onClick={() => move(0.5)} disabled={!shown.fixed}>
+        Later
+      </Button>
+      <LocalTime
+        label="From"
+        at={span.from}
+        zone={zone}
+        onChange={(from) => from < span.to && onShow({ fixed: { from, to: span.to } })}
+      />
+      <LocalTime
+        label="To"
+        at={span.to}
+        zone={zone}
+        onChange={(to) => to > span.from && onShow({ fixed: { from: span.from, to } })}
+      />
+    </Stack>
+  );
+}
+
+/** A time of the site to be seen and changed with the keyboard. */
+function LocalTime({
+  label,
+  at,
+  zone,
+  onChange,
+}: {
+  label: string;
+  at: number;
+  zone: string;
+  onChange: (at: number) => void;
+}) {
+  const text = dateTime(at, zone).replace(' ', 'T').slice(0, 16);
+  const change = (entered: string) => {
+    if (entered === '') return;
+    // The offset of the zone at about that time is close enough to find the exact one.
+    const asUtc = Date.parse(`${entered}Z`);
+    const offset = (ms: number) => Date.parse(`${dateTime(ms, zone).replace(' ', 'T')}Z`) - ms;
+    const first = asUtc - offset(asUtc);
+    onChange(asUtc - offset(first));
+  };
+  return (
+    <TextField
+      label={label}
+      type="datetime-local"
+      value={text}
+      onChange={(event) => change(event.target.value)}
+      slotProps={{ inputLabel: { shrink: true } }}
+      sx={{ width: 200 }}
+    />
+  );
+}

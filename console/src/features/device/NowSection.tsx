@@ -1,0 +1,61 @@
+import Box from '@mui/material/Box';
+import Paper from '@mui/material/Paper';
+import Typography from '@mui/material/Typography';
+import type { DeviceNow, SignalNow } from '../../api/types';
+import { Age } from '../../components/Age';
+import { Empty } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { change, shown, withUnit } from '../../format/number';
+
+/** The last value of each signal, as large as it matters. */
+export function NowSection({ device }: { device: DeviceNow }) {
+  const { zone } = useSite();
+  if (device.signals.length === 0)
+    return <Empty title="No signal yet">Declare what this device measures in the section Signals.</Empty>;
+  return (
+    <Box
+      sx={{
+        display: 'grid',
+        gap: 2,
+        gridTemplateColumns: 'repeat(auto-fill, minmax(min(100%, 220px), 1fr))',
+      }}
+    >
+      {device.signals.map((signal) => (
+        <Tile key={signal.signal} signal={signal} zone={zone} />
+      ))}
+    </Box>
+  );
+}
+
+function Tile({ signal, zone }: { signal: SignalNow; zone: string }) {
+  const { text, words } = change(signal.trend, signal.symbol);
+  const value = shown(signal.last?.value, signal.decimals);
+  return (
+    <Paper sx={{ p: 2, minWidth: 0 }} data-signal={signal.signal}>
+      <Typography color="textSecondary" noWrap title={signal.name}>
+        {signal.name}
+      </Typography>
+      <Typography
+        data-value
+        noWrap
+        title={value}
+        sx={{ fontSize: value.length > 12 ? 18 : 34, lineHeight: '44px', fontWeight: 600 }}
+      >
+        {withUnit(value, signal.symbol)}
+      </Typography>
+      <Box
+        sx={{
+          display: 'flex',
+          justifyContent: 'space-between',
+          gap: 1,
+          color: 'text.secondary',
+          fontSize: 13,
+          minHeight: 20,
+        }}
+      >
+        <span title={words}>{text}</span>
+        <Age at={signal.last?.at} zone={zone} />
+      </Box>
+    </Paper>
+  );
+}

@@ -1,0 +1,259 @@
+import Box from '@mui/material/Box';
+import { useColorScheme } from '@mui/material/styles';
+import { useEffect, useMemo, useRef } from 'react';
+import uPlot from 'uplot';
+import 'uplot/dist/uPlot.min.css';
+import type { Span } from '../../api/queries';
+import type { SignalNow } from '../../api/types';
+import { fixed, withUnit } from '../../format/number';
+import { dateTime } from '../../format/time';
+import { seriesColour, seriesDash } from '../../theme/series';
+import { axisTitle, type Columns } from './series';
+
+const COLOURS = {
+  light: { text: '#55606E', line: '#E3DAC8' },
+  dark: { text: '#A9B2BD', line: '#2A3644' },
+} as const;
+const FONT = '13px "Atkinson Hyperlegible Next Variable", sans-serif';
+const SECOND = 1;
+const MINUTE = 60 * SECOND;
+const HOUR = 60 * MINUTE;
+const DAY = 24 * HOUR;
+/** Room at the right for the names of lines. */
+const LABEL_ROOM = 84;
+
+/** How times are written on the axis, from a year down: 24-hour clock, ISO order. */
+const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
+  [365 * DAY, '{YYYY}', null, null, null, null, null, null, 1],
+  [28 * DAY, '{YYYY}-{MM}', null, null, null, null, null, null, 1],
+  [DAY, '{MM}-{DD}', '\n{YYYY}', null, null, null, null, null, 1],
+  [MINUTE, '{HH}:{mm}', '\n{YYYY}-{MM}-{DD}', null, '\n{MM}-{DD}', null, null, null, 1],
+  [SECOND, '{HH}:{mm}:{ss}', '\n{YYYY}-{MM}-{DD}', null, '\n{MM}-{DD}', null, null, null, 1],
+  [0.001, '{ss}.{fff}', '\n{HH}:{mm}', null, '\n{HH}:{mm}', null, '\n{HH}:{mm}', null, 1],
+];
+
+interface Props {
+  pane: SignalNow[];
+  columns: Columns;
+  span: Span;
+  zone: string;
+  height: number;
+  onZoom: (span: Span) => void;
+  summary: string;
+}
+
+/** One pane of a chart: signals of one unit against time. */
+export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const readout = useRef<HTMLDivElement>(null);
+  const plot = useRef<uPlot | null>(null);
+  const zoom = useRef(onZoom);
+  const { mode, systemMode } = useColorScheme();
+  const scheme = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
+  // Options are made anew only when what is drawn changes, not with each value.
+  const identity = JSON.stringify(
+    pane.map(({ signal, name, symbol, type, decimals }) => [signal, name, symbol, type, decimals]),
+  );
+  const data = useMemo<uPlot.AlignedData>(
+    () => [
+      columns.times,
+      ...pane.flatMap((_, i) => [columns.mins[i] ?? [], columns.maxs[i] ?? [], columns.means[i] ?? []]),
+    ],
+    [columns, pane],
+  );
+
+  useEffect(() => {
+    zoom.current = onZoom;
+  }, [onZoom]);
+
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const options = paneOptions({
+      pane,
+      zone,
+      height,
+      scheme,
+      width: element.clientWidth,
+      readout: () => readout.current,
+      onZoom: (s) => zoom.current(s),
+    });
+    const made = new uPlot(options, [[], ...pane.flatMap(() => [[], [], []])], element);
+    plot.current = made;
+    const resized = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height }));
+    resized.observe(element);
+    return () => {
+      resized.disconnect();
+      made.destroy();
+      plot.current = null;
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- `identity` stands for `pane`
+  }, [identity, zone, height, scheme]);
+
+  useEffect(() => {
+    plot.current?.setData(data, false);
+    plot.current?.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
+  }, [data, span.from, span.to, identity, zone, height, scheme]);
+
+  return (
+    <Box component="figure" sx={{ m: 0, mb: 1 }}>
+      <Box component="figcaption" sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, minHeight: 24 }}>
+        <Box component="span" sx={{ fontWeight: 650 }}>
+          {axisTitle(pane)}
+        </Box>
+        <Box ref={readout} component="span" data-readout sx={{ color: 'text.secondary' }} />
+      </Box>
+      <Box
+        ref={host}
+        role="img"
+        aria-label={summary}
+        sx={{ '& .u-select': { bgcolor: 'action.selected' }, minHeight: height }}
+      />
+    </Box>
+  );
+}
+
+interface OptionParts {
+  pane: SignalNow[];
+  zone: string;
+  width: number;
+  height: number;
+  scheme: 'light' | 'dark';
+  readout: () => HTMLElement | null;
+  onZoom: (span: Span) => void;
+}
+
+function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: OptionParts): uPlot.Options {
+  const colours = COLOURS[scheme];
+  const isFlag = pane[0]?.type === 'flag';
+  const axis = {
+    stroke: colours.text,
+    font: FONT,
+    grid: { stroke: colours.line, width: 1 },
+    ticks: { stroke: colours.line, width: 1 },
+  };
+  const step = isFlag ? uPlot.paths.stepped?.({ align: 1 }) : undefined;
+  return {
+    width,
+    height,
+    padding: [8, LABEL_ROOM, 0, 0],
+    tzDate: (seconds) => uPlot.tzDate(new Date(seconds * 1000), zone),
+    legend: { show: false },
+    cursor: { sync: { key: 'history' }, drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
+    scales: {
+      y: isFlag
+        ? { range: [-0.1, 1.1] }
+        : { range: { min: { pad: 0.1, mode: 0 }, max: { pad: 0.1, mode: 0 } } },
+    },
+    axes: [
+      { ...axis, values: TIMES, space: 64, size: 40 },
+      {
+        ...axis,
+        size: 64,
+        space: 28,
+        label: axisTitle(pane),
+        labelSize: 20,
+        labelFont: FONT,
+        ...(isFlag
+          ? { splits: [0, 1], values: () => ['no', 'yes'] }
+          : { values: (_: uPlot, splits: number[]) => axisNumbers(splits) }),
+      },
+    ],
+    series: [
+      {},
+      ...pane.flatMap((signal, i) => {
+        const stroke = seriesColour(i, scheme);
+        const edge = { stroke: 'transparent', width: 0, points: { show: false } };
+        return [
+          edge,
+          edge,
+          {
+            label: signal.name,
+            stroke,
+            width: 1.75,
+            dash: seriesDash(i),
+            spanGaps: false,
+            points: { show: showPoints },
+            ...(step ? { paths: step } : {}),
+          },
+        ];
+      }),
+    ],
+    bands: isFlag
+      ? []
+      : pane.map((_, i) => ({ series: [3 * i + 2, 3 * i + 1], fill: `${seriesColour(i, scheme)}33` })),
+    hooks: {
+      draw: [(u) => nameLines(u, pane, scheme)],
+      setCursor: [(u) => tell(u, pane, zone, readout())],
+      setSelect: [
+        (u) => {
+          if (u.select.width < 4) return;
+          const [from, to] = [
+            u.posToVal(u.select.left, 'x'),
+            u.posToVal(u.select.left + u.select.width, 'x'),
+          ];
+          u.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+          onZoom({ from: from * 1000, to: to * 1000 });
+        },
+      ],
+    },
+  };
+}
+
+/** Single points are drawn where there are few enough to be told apart. */
+function showPoints(u: uPlot, _: number, from: number, to: number): boolean {
+  return to - from < u.width / 12;
+}
+
+function axisNumbers(splits: number[]): string[] {
+  const step = Math.abs((splits[1] ?? 1) - (splits[0] ?? 0)) || 1;
+  const decimals = Math.min(6, Math.max(0, Math.ceil(-Math.log10(step) - 1e-9)));
+  return splits.map((split) => fixed(split, decimals));
+}
+
+/** Writes each line's name at its right end, apart from each other. */
+function nameLines(u: uPlot, pane: SignalNow[], scheme: 'light' | 'dark'): void {
+  if (pane.length < 2) return;
+  const ratio = window.devicePixelRatio;
+  const labels = pane.flatMap((signal, i) => {
+    const last = (u.data[3 * i + 3] as (number | null | undefined)[]).findLast(
+      (value) => typeof value === 'number',
+    );
+    return typeof last === 'number'
+      ? [{ name: signal.name, colour: seriesColour(i, scheme), y: u.valToPos(last, 'y', true) }]
+      : [];
+  });
+  labels.sort((a, b) => a.y - b.y);
+  let lowest = -Infinity;
+  u.ctx.save();
+  u.ctx.font = `${13 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
+  u.ctx.textBaseline = 'middle';
+  u.ctx.textAlign = 'left';
+  for (const { name, colour, y } of labels) {
+    const at = Math.max(y, lowest + 15 * ratio);
+    lowest = at;
+    u.ctx.fillStyle = colour;
+    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (LABEL_ROOM - 8) * ratio);
+  }
+  u.ctx.restore();
+}
+
+/** Says the values under the cursor beside the title, where nothing has to move for them. */
+function tell(u: uPlot, pane: SignalNow[], zone: string, element: HTMLElement | null): void {
+  if (!element) return;
+  const at = u.cursor.idx;
+  const time = at == null ? undefined : u.data[0][at];
+  if (at == null || time === undefined || (u.cursor.left ?? -1) < 0) {
+    element.textContent = '';
+    return;
+  }
+  const parts = pane.map((signal, i) => {
+    const [min, max, mean] = [1, 2, 3].map((k) => u.data[3 * i + k]?.[at]);
+    if (typeof mean !== 'number') return `${signal.name} —`;
+    if (signal.type === 'flag') return `${signal.name} ${mean >= 0.5 ? 'yes' : 'no'}`;
+    const text = withUnit(fixed(mean, signal.decimals), signal.symbol);
+    const spread = typeof min === 'number' && typeof max === 'number' && max > min;
+    return `${signal.name} ${text}${spread ? ` (${fixed(min, signal.decimals)} to ${fixed(max, signal.decimals)})` : ''}`;
+  });
+  element.textContent = `${dateTime(time * 1000, zone)}: ${parts.join(', ')}`;
+}

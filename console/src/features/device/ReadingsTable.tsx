@@ -1,0 +1,104 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableContainer from '@mui/material/TableContainer';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import TextField from '@mui/material/TextField';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { readings, type Span } from '../../api/queries';
+import type { DeviceNow } from '../../api/types';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { shown, withUnit } from '../../format/number';
+import { dateTime } from '../../format/time';
+
+/** The readings of one signal in the time shown, newest first. */
+export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span }) {
+  const site = useSite();
+  const [params, setParams] = useSearchParams();
+  const [pages, setPages] = useState<string[]>([]);
+  const signal = device.signals.find((s) => s.signal === params.get('signal')) ?? device.signals[0];
+  const after = pages.at(-1);
+  const { data, error } = useQuery({
+    ...readings(site.code, device.device, signal?.signal ?? '', span, after),
+    enabled: signal !== undefined,
+    gcTime: 10_000,
+  });
+  if (!signal) return null;
+  const choose = (code: string) => {
+    setPages([]);
+    setParams(
+      (old) => new URLSearchParams([...[...old].filter(([name]) => name !== 'signal'), ['signal', code]]),
+      { replace: true, preventScrollReset: true },
+    );
+  };
+  const next = data?.next;
+  const exportUrl = `/api/v1/sites/${site.code}/export?format=csv&signals=${device.device}/${signal.signal}&from=${span.from / 1000}&to=${span.to / 1000}`;
+  return (
+    <Box sx={{ minWidth: 0 }}>
+      <TextField
+        select
+        fullWidth
+        label="Readings of"
+        value={signal.signal}
+        onChange={(event) => choose(event.target.value)}
+        sx={{ mb: 1 }}
+      >
+        {device.signals.map((s) => (
+          <MenuItem key={s.signal} value={s.signal}>
+            {s.name}
+          </MenuItem>
+        ))}
+      </TextField>
+      {error && <ProblemAlert error={error} />}
+      <TableContainer
+        sx={{ height: 400, border: 1, borderColor: 'divider', borderRadius: 1, bgcolor: 'background.paper' }}
+        tabIndex={0}
+        role="region"
+        aria-label={`Readings of ${signal.name}`}
+      >
+        <Table size="small" stickyHeader>
+          <TableHead>
+            <TableRow>
+              <TableCell>Time</TableCell>
+              <TableCell align="right">
+                {withUnit('Value', signal.symbol === '' ? '' : `(${signal.symbol})`)}
+              </TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {data?.items.map((reading) => (
+              <TableRow key={reading.at}>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>{dateTime(reading.at, site.zone)}</TableCell>
+                <TableCell align="right">{shown(reading.value, signal.decimals)}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+        {data?.items.length === 0 && (
+          <Typography color="textSecondary" sx={{ p: 2 }}>
+            No readings in this time.
+          </Typography>
+        )}
+      </TableContainer>
+      <Box sx={{ display: 'flex', justifyContent: 'space-between', mt: 1 }}>
+        <Button size="small" disabled={pages.length === 0} onClick={() => setPages(pages.slice(0, -1))}>
+          Newer
+        </Button>
+        <Button size="small" href={exportUrl}>
+          Save as CSV
+        </Button>
+        <Button size="small" disabled={next === undefined} onClick={() => next && setPages([...pages, next])}>
+          Older
+        </Button>
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,103 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import MenuItem from '@mui/material/MenuItem';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import { useMutation } from '@tanstack/react-query';
+import { useState, type FormEvent } from 'react';
+import { api } from '../../api/client';
+import type { Signal, ValueType } from '../../api/types';
+import { ProblemAlert } from '../../components/states';
+import { mono } from '../../theme/theme';
+import { UnitField } from '../set-up/fields';
+
+interface Props {
+  path: string;
+  /** The signal to change; absent to declare a new one. */
+  signal?: Signal;
+  /** The code a new one begins with. */
+  code?: string;
+  onClose: () => void;
+}
+
+export function SignalDialog({ path, signal, code: proposed = '', onClose }: Props) {
+  const [code, setCode] = useState(signal?.code ?? proposed);
+  const [name, setName] = useState(signal?.name ?? '');
+  const [type, setType] = useState<ValueType>(signal?.type ?? 'number');
+  const [unit, setUnit] = useState(signal?.unit ?? '');
+  const [note, setNote] = useState(signal?.note ?? '');
+  const save = useMutation({
+    mutationFn: () => {
+      const given = type === 'number' && unit !== '' ? unit : null;
+      return signal
+        ? api.patch<Signal>(`${path}/${encodeURIComponent(signal.code)}`, { name, type, unit: given, note })
+        : api.post<Signal>(path, {
+            code,
+            type,
+            note,
+            ...(name === '' ? {} : { name }),
+            ...(given === null ? {} : { unit: given }),
+          });
+    },
+    onSuccess: onClose,
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
+      <form onSubmit={submit}>
+        <DialogTitle>{signal ? `Signal ${signal.code}` : 'Declare a signal'}</DialogTitle>
+        <DialogContent>
+          <Stack spacing={2.5} sx={{ pt: 1 }}>
+            {!signal && (
+              <TextField
+                label="Signal code"
+                value={code}
+                onChange={(e) => setCode(e.target.value)}
+                required
+                autoFocus
+                helperText="The name the sender uses. Readings that wait under it become its history."
+                slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
+              />
+            )}
+            <TextField
+              label="Name of the signal"
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+              required={signal !== undefined}
+              helperText="For people; the code if left empty."
+            />
+            <TextField
+              select
+              label="Type"
+              value={type}
+              onChange={(e) => setType(e.target.value as ValueType)}
+            >
+              <MenuItem value="number">number</MenuItem>
+              <MenuItem value="flag">flag</MenuItem>
+              <MenuItem value="text">text</MenuItem>
+            </TextField>
+            <UnitField
+              value={type === 'number' ? unit : ''}
+              onChange={setUnit}
+              disabled={type !== 'number'}
+            />
+            <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline />
+            {save.error && <ProblemAlert error={save.error} />}
+          </Stack>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={save.isPending}>
+            {signal ? 'Save' : 'Declare'}
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

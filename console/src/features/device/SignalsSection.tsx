@@ -1,0 +1,96 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Paper from '@mui/material/Paper';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableContainer from '@mui/material/TableContainer';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { devicePath, signals } from '../../api/queries';
+import type { Signal } from '../../api/types';
+import { RemoveDialog } from '../../components/RemoveDialog';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { mono } from '../../theme/theme';
+import { SignalDialog } from './SignalDialog';
+
+/** What is open over the list. */
+type Open = { kind: 'none' } | { kind: 'add'; code: string } | { kind: 'edit' | 'remove'; signal: Signal };
+
+/** The signals of a device: declare, change, remove. */
+export function SignalsSection({ device }: { device: string }) {
+  const site = useSite();
+  const [params] = useSearchParams();
+  const wanted = params.get('declare');
+  const [open, setOpen] = useState<Open>(wanted === null ? { kind: 'none' } : { kind: 'add', code: wanted });
+  const { data = [], error } = useQuery(signals(site.code, device));
+  const close = () => setOpen({ kind: 'none' });
+  const path = `${devicePath(site.code, device)}/signals`;
+  return (
+    <Paper sx={{ p: 2 }}>
+      {error && <ProblemAlert error={error} />}
+      <TableContainer>
+        <Table size="small">
+          <TableHead>
+            <TableRow>
+              <TableCell>Code</TableCell>
+              <TableCell>Name</TableCell>
+              <TableCell>Type</TableCell>
+              <TableCell>Unit</TableCell>
+              <TableCell>Note</TableCell>
+              <TableCell />
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {data.map((signal) => (
+              <TableRow key={signal.code}>
+                <TableCell sx={mono}>{signal.code}</TableCell>
+                <TableCell>{signal.name}</TableCell>
+                <TableCell>{signal.type}</TableCell>
+                <TableCell>{signal.symbol || '—'}</TableCell>
+                <TableCell>{signal.note}</TableCell>
+                <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
+                  <Button
+                    size="small"
+                    onClick={() => setOpen({ kind: 'edit', signal })}
+                    aria-label={`Edit ${signal.code}`}
+                  >
+                    Edit
+                  </Button>
+                  <Button
+                    size="small"
+                    color="error"
+                    onClick={() => setOpen({ kind: 'remove', signal })}
+                    aria-label={`Remove ${signal.code}`}
+                  >
+                    Remove
+                  </Button>
+                </TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </TableContainer>
+      <Box sx={{ mt: 2 }}>
+        <Button variant="outlined" onClick={() => setOpen({ kind: 'add', code: '' })}>
+          Declare a signal
+        </Button>
+      </Box>
+      {open.kind === 'add' && <SignalDialog path={path} code={open.code} onClose={close} />}
+      {open.kind === 'edit' && <SignalDialog path={path} signal={open.signal} onClose={close} />}
+      {open.kind === 'remove' && (
+        <RemoveDialog
+          path={`${path}/${encodeURIComponent(open.signal.code)}`}
+          what="signal"
+          code={open.signal.code}
+          onClose={close}
+          onRemoved={close}
+        />
+      )}
+    </Paper>
+  );
+}

@@ -1,0 +1,76 @@
+import { describe, expect, test } from 'vitest';
+import type { Bucket, SignalNow, SummarySet } from '../../api/types';
+import { axisTitle, columns, panes, story } from './series';
+import { readShown, spanUpTo, writeShown } from './spans';
+
+const bucket = (second: number, value: number): Bucket => ({
+  start_ms: second * 1000,
+  min: value - 1,
+  max: value + 1,
+  mean: value,
+  count: 1,
+});
+const set = (width_s: number, ...buckets: Bucket[]): SummarySet => ({ from: '', to: '', width_s, buckets });
+const signal = (code: string, unit?: string, type: SignalNow['type'] = 'number'): SignalNow => ({
+  signal: code,
+  name: code,
+  type,
+  symbol: unit ?? '',
+  decimals: 1,
+  ...(unit === undefined ? {} : { unit }),
+});
+
+describe('columns', () => {
+  test('gaps stay open', () => {
+    const { times, means } = columns([set(10, bucket(0, 1), bucket(10, 2), bucket(100, 3))], 10);
+    expect(times).toEqual([5, 15, 25, 105]);
+    expect(means[0]).toEqual([1, 2, null, 3]);
+  });
+  test('a slow device has no gaps between its readings', () => {
+    expect(columns([set(10, bucket(0, 1), bucket(60, 2))], 60).means[0]).toEqual([1, 2]);
+  });
+  test('signals share the times', () => {
+    const { times, mins } = columns([set(10, bucket(0, 1)), undefined, set(10, bucket(10, 5))], 60);
+    expect(times).toEqual([5, 15]);
+    expect(mins).toEqual([
+      [0, undefined],
+      [undefined, undefined],
+      [undefined, 4],
+    ]);
+  });
+});
+
+describe('panes', () => {
+  test('one for each unit, flags by themselves', () => {
+    const all = [
+      signal('a', 'm'),
+      signal('t', 'Cel'),
+      signal('b', 'm'),
+      signal('door', undefined, 'flag'),
+      signal('x', undefined, 'text'),
+    ];
+    expect(panes(all).map((pane) => pane.map((s) => s.signal).join())).toEqual(['a,b', 't', 'door']);
+    expect(axisTitle(all.slice(0, 1))).toBe('a (m)');
+  });
+  test('at most five lines', () => {
+    expect(panes(Array.from({ length: 7 }, (_, i) => signal(`s${i}`))).map((pane) => pane.length)).toEqual([
+      5, 2,
+    ]);
+  });
+});
+
+test('the story says how far it moved and where its ends are', () => {
+  const told = story(signal('level', 'm'), set(10, bucket(0, 3), bucket(60, 2)), 'UTC', 3_600_000);
+  expect(told).toBe('level fell 1.0\u2009m, lowest 1.0\u2009m at 00:01, highest 4.0\u2009m at 00:00.');
+  expect(story(signal('level'), set(10), 'UTC', 0)).toContain('no readings');
+});
+
+test('the address holds what is shown', () => {
+  expect(readShown(new URLSearchParams('span=1w'))).toEqual({ id: '1w' });
+  expect(readShown(new URLSearchParams('from=1000&to=2000'))).toEqual({ fixed: { from: 1000, to: 2000 } });
+  expect(readShown(new URLSearchParams('from=2000&to=1000&span=x'))).toEqual({ id: '1d' });
+  expect(writeShown(new URLSearchParams('a=1&span=1w'), { fixed: { from: 1, to: 2 } }).toString()).toBe(
+    'a=1&from=1&to=2',
+  );
+  expect(spanUpTo('1h', 3_600_000)).toEqual({ from: 0, to: 3_600_000 });
+});

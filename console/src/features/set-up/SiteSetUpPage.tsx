@@ -1,0 +1,150 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
+import Paper from '@mui/material/Paper';
+import Stack from '@mui/material/Stack';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableContainer from '@mui/material/TableContainer';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import TextField from '@mui/material/TextField';
+import Typography from '@mui/material/Typography';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState, type FormEvent } from 'react';
+import { Link as RouterLink, useNavigate } from 'react-router';
+import { api } from '../../api/client';
+import { siteNow } from '../../api/queries';
+import type { Site } from '../../api/types';
+import { RemoveDialog } from '../../components/RemoveDialog';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { interval } from '../../format/age';
+import { mono } from '../../theme/theme';
+import { PositionField, ZoneField } from './fields';
+import { parsePosition, positionText } from './position';
+
+/** The site itself and the list of its devices. */
+export function SiteSetUpPage() {
+  const site = useSite();
+  const [removing, setRemoving] = useState(false);
+  const navigate = useNavigate();
+  const cache = useQueryClient();
+  const path = `/sites/${encodeURIComponent(site.code)}`;
+  const gone = async () => {
+    await navigate('/');
+    cache.removeQueries({ queryKey: ['site', site.code] });
+    await cache.invalidateQueries({ queryKey: ['sites'] });
+  };
+  return (
+    <>
+      <Typography variant="h1" gutterBottom>
+        Set-up of {site.name}
+      </Typography>
+      <Stack spacing={3}>
+        <Devices />
+        <Paper sx={{ p: 3, maxWidth: 760 }}>
+          <Typography variant="h2" sx={{ mb: 2 }}>
+            Site
+          </Typography>
+          <SiteForm key={site.code} site={site} path={path} />
+        </Paper>
+        <Box>
+          <Button color="error" variant="outlined" onClick={() => setRemoving(true)}>
+            Remove this site
+          </Button>
+        </Box>
+      </Stack>
+      {removing && (
+        <RemoveDialog
+          path={path}
+          what="site"
+          code={site.code}
+          onClose={() => setRemoving(false)}
+          onRemoved={() => void gone()}
+        />
+      )}
+    </>
+  );
+}
+
+function Devices() {
+  const site = useSite();
+  const { data = [], error } = useQuery(siteNow(site.code));
+  return (
+    <Paper sx={{ p: 3 }}>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, justifyContent: 'space-between', mb: 1 }}>
+        <Typography variant="h2">Devices</Typography>
+        <Button component={RouterLink} to={`/sites/${site.code}/add-device`} variant="contained">
+          Add a device
+        </Button>
+      </Box>
+      {error && <ProblemAlert error={error} />}
+      <TableContainer>
+        <Table size="small">
+          <TableHead>
+            <TableRow>
+              <TableCell>Name</TableCell>
+              <TableCell>Code</TableCell>
+              <TableCell>State</TableCell>
+              <TableCell align="right">Signals</TableCell>
+              <TableCell align="right">Reports every</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {data.map((device) => (
+              <TableRow key={device.device}>
+                <TableCell>
+                  <Link component={RouterLink} to={`/sites/${site.code}/devices/${device.device}`}>
+                    {device.name}
+                  </Link>
+                </TableCell>
+                <TableCell sx={mono}>{device.device}</TableCell>
+                <TableCell>{device.presence}</TableCell>
+                <TableCell align="right">{device.signals.length}</TableCell>
+                <TableCell align="right">{interval(device.interval_s)}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </TableContainer>
+    </Paper>
+  );
+}
+
+function SiteForm({ site, path }: { site: Site; path: string }) {
+  const [name, setName] = useState(site.name);
+  const [zone, setZone] = useState(site.zone);
+  const [place, setPlace] = useState(positionText(site.position));
+  const cache = useQueryClient();
+  const save = useMutation({
+    mutationFn: () => api.patch<Site>(path, { name, zone, position: parsePosition(place) }),
+    onSuccess: (changed) => cache.setQueryData(['site', site.code], changed),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  return (
+    <Stack component="form" spacing={2.5} onSubmit={submit}>
+      <TextField label="Name of the site" value={name} onChange={(e) => setName(e.target.value)} required />
+      <ZoneField value={zone} onChange={setZone} />
+      <PositionField value={place} onChange={setPlace} />
+      {save.error && <ProblemAlert error={save.error} />}
+      <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
+        <Button
+          type="submit"
+          variant="outlined"
+          loading={save.isPending}
+          disabled={parsePosition(place) === undefined}
+        >
+          Save
+        </Button>
+        <Typography color="textSecondary" role="status">
+          {save.isSuccess ? 'Saved.' : ''}
+        </Typography>
+      </Box>
+    </Stack>
+  );
+}

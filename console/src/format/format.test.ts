@@ -1,0 +1,81 @@
+import { describe, expect, test } from 'vitest';
+import { withReadings } from '../api/live';
+import type { DeviceNow } from '../api/types';
+import { age, interval } from './age';
+import { change, fixed, shown, withUnit } from './number';
+import { clockTime, dateTime, shortTime } from './time';
+
+describe('numbers', () => {
+  test.each([
+    [21.399999, 1, '21.4'],
+    [-3, 1, '\u22123.0'],
+    [-0.01, 1, '0.0'],
+    [0, 0, '0'],
+    [1e300, 2, '1.000e+300'],
+  ])('%f with %i decimals is %s', (value, decimals, expected) => {
+    expect(fixed(value, decimals)).toBe(expected);
+  });
+
+  test('missing is a dash and never nothing', () => {
+    expect(shown(undefined, 1)).toBe('—');
+    expect(withUnit('—', 'm')).toBe('—');
+    expect(shown(false, 0)).toBe('no');
+  });
+
+  test('the arrow has a signed rate', () => {
+    expect(change({ direction: 'falling', per_hour: -0.0421 }, 'm').text).toBe('↘ \u22120.042\u2009m/h');
+    expect(change({ direction: 'rising', per_hour: 7200 }, 'm').text).toBe('↗ +2.0\u2009m/s');
+    expect(change({ direction: 'steady', per_hour: 0.1 }, 'm').text).toBe('→ steady');
+  });
+});
+
+describe('times', () => {
+  const at = Date.UTC(2026, 6, 1, 12, 30, 5);
+  test('are in the zone of the site', () => {
+    expect(dateTime(at, 'Europe/London')).toBe('2026-07-01 13:30:05');
+    expect(clockTime(at, 'UTC')).toBe('12:30');
+  });
+  test('carry the date only when it is another day', () => {
+    expect(shortTime(at, 'UTC', at + 3_600_000)).toBe('12:30');
+    expect(shortTime(at, 'UTC', at + 86_400_000)).toBe('2026-07-01 12:30');
+  });
+  test.each([
+    [300, '0 s'],
+    [89_000, '89 s'],
+    [120_000, '2 min'],
+    [7_300_000, '2 h'],
+    [200_000_000, '2 days'],
+  ])('%i ms ago is %s', (ms, expected) => expect(age(ms)).toBe(expected));
+  test('intervals are short', () => {
+    expect([30, 300, 3600].map(interval)).toEqual(['30 s', '5 min', '1 h']);
+  });
+});
+
+describe('live readings', () => {
+  const device: DeviceNow = {
+    device: 'tower',
+    name: 'Tower',
+    presence: 'fresh',
+    interval_s: 30,
+    signals: [
+      {
+        signal: 'level',
+        name: 'Level',
+        type: 'number',
+        symbol: 'm',
+        decimals: 2,
+        last: { at: '2026-05-01T12:00:10Z', value: 2 },
+      },
+    ],
+  };
+  const at = (seconds: string, value: number) => ({
+    device: 'tower',
+    signal: 'level',
+    at: `2026-05-01T12:00:${seconds}Z`,
+    value,
+  });
+  test('the newest one is taken, a late one is not', () => {
+    expect(withReadings(device, [at('20', 3), at('15', 9)]).signals[0]?.last?.value).toBe(3);
+    expect(withReadings(device, [at('05', 1)]).signals[0]?.last?.value).toBe(2);
+  });
+});

@@ -1,0 +1,45 @@
+import type { Direction, Trend, Value } from '../api/types';
+
+const MINUS = '\u2212';
+const THIN = '\u2009';
+
+/** A number with so many decimals and a real minus sign. */
+export function fixed(value: number, decimals: number): string {
+  const size = Math.abs(value);
+  const text = size !== 0 && (size < 1e-6 || size >= 1e15) ? value.toExponential(3) : value.toFixed(decimals);
+  // A value that rounds to nothing has no sign.
+  return (Number(text) === 0 ? text.replace('-', '') : text).replace('-', MINUS);
+}
+
+/** A value as people read it; numbers with so many decimals. */
+export function shown(value: Value | undefined, decimals: number): string {
+  if (value === undefined) return '—';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  return typeof value === 'number' ? fixed(value, decimals) : value;
+}
+
+/** A number with its unit after a thin space. */
+export function withUnit(text: string, symbol: string): string {
+  return symbol === '' || text === '—' ? text : `${text}${THIN}${symbol}`;
+}
+
+/** Two significant digits. */
+export function significant(value: number): string {
+  if (value === 0) return '0';
+  const decimals = Math.min(6, Math.max(0, 1 - Math.floor(Math.log10(Math.abs(value)))));
+  return fixed(value, decimals);
+}
+
+const ARROWS: Record<Direction, string> = { rising: '↗', falling: '↘', steady: '→' };
+
+/** Arrow and signed rate of change, and the same in words. */
+export function change(trend: Trend | undefined, symbol: string): { text: string; words: string } {
+  if (trend === undefined) return { text: '', words: 'no direction yet' };
+  const arrow = ARROWS[trend.direction];
+  if (trend.direction === 'steady') return { text: `${arrow} steady`, words: 'steady' };
+  const fast = Math.abs(trend.per_hour) >= 3600;
+  const rate = Math.abs(fast ? trend.per_hour / 3600 : trend.per_hour);
+  const amount = `${withUnit(significant(rate), symbol)}/${fast ? 's' : 'h'}`;
+  const sign = trend.per_hour < 0 ? MINUS : '+';
+  return { text: `${arrow} ${sign}${amount}`, words: `${trend.direction} by ${amount}` };
+}

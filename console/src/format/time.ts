@@ -1,0 +1,29 @@
+const formats = new Map<string, Intl.DateTimeFormat>();
+
+function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const key = zone + JSON.stringify(options);
+  let known = formats.get(key);
+  if (known === undefined) {
+    known = new Intl.DateTimeFormat('sv-SE', { timeZone: zone, hourCycle: 'h23', ...options });
+    formats.set(key, known);
+  }
+  return known;
+}
+
+const DATE = { year: 'numeric', month: '2-digit', day: '2-digit' } as const;
+const TIME = { hour: '2-digit', minute: '2-digit' } as const;
+
+/** ISO date and time to the second in a zone: "2026-05-01 14:02:09". */
+export const dateTime = (at: number | string, zone: string): string =>
+  format(zone, { ...DATE, ...TIME, second: '2-digit' }).format(new Date(at));
+
+/** Hours and minutes in a zone: "14:02". */
+export const clockTime = (at: number, zone: string): string => format(zone, TIME).format(new Date(at));
+
+/** Time of day if it is today in that zone, else with the date. */
+export function shortTime(at: number | string, zone: string, now: number): string {
+  const day = format(zone, DATE);
+  const moment = new Date(at);
+  const time = clockTime(moment.getTime(), zone);
+  return day.format(moment) === day.format(new Date(now)) ? time : `${day.format(moment)} ${time}`;
+}
