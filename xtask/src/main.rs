@@ -1,1 +1,64 @@
-fn main() {}
+//! Tasks of the repository: `cargo xtask TASK`.
+
+mod bench;
+mod console;
+mod demo;
+mod run;
+mod shots;
+mod test;
+
+use clap::{Parser, Subcommand};
+use std::process::ExitCode;
+
+#[derive(Parser)]
+#[command(name = "cargo xtask", about = "Tasks of the repository")]
+struct Cli {
+    #[command(subcommand)]
+    task: Task,
+}
+
+#[derive(Subcommand)]
+enum Task {
+    /// Build everything and start the demo site
+    Demo {
+        /// Options of the demo, such as --port 9000 --speed 10; --help lists them
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        options: Vec<String>,
+    },
+    /// Install what the tests need, build everything and run all tests
+    Test {
+        /// Passed on to `cargo test`, such as a part of a test's name
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        options: Vec<String>,
+    },
+    /// Check formatting and run the linters
+    Lint,
+    /// Build the console
+    Console,
+    /// Measure, each figure against a limit from the same run
+    Bench {
+        /// Names of entries and --json FILE; --help lists them
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        options: Vec<String>,
+    },
+    /// Take the pictures in docs/screenshots
+    Shots,
+}
+
+fn main() -> ExitCode {
+    let result = match Cli::parse().task {
+        Task::Demo { options } => demo::demo(&options),
+        Task::Test { options } => test::test(&options),
+        Task::Lint => test::lint(),
+        Task::Console => console::build(),
+        Task::Bench { options } => bench::bench(&options),
+        Task::Shots => shots::shots(),
+    };
+    match result {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("xtask: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}

@@ -22,8 +22,8 @@ export const session = () =>
   queryOptions({
     queryKey: ['session'],
     queryFn: async () => {
-      const me = await api.get<Session>('/me');
-      setCsrf(me.csrf);
+      const me = (await api.get<Session | undefined>('/me')) ?? null;
+      setCsrf(me?.csrf);
       return me;
     },
     staleTime: Infinity,

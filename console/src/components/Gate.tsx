@@ -8,7 +8,7 @@ export function Gate() {
   const { data, error, refetch } = useQuery(session());
   const location = useLocation();
   if (data) return <Outlet />;
-  if (error?.code === 'not-logged-in') {
+  if (data === null) {
     const back = location.pathname + location.search;
     return <Navigate to={`/log-in?back=${encodeURIComponent(back)}`} replace />;
   }

@@ -69,13 +69,7 @@ function Place({ to, label, end, count }: ReturnType<typeof places>[number]) {
   );
 }
 
-const STRIP = {
-  bgcolor: 'background.paper',
-  borderColor: 'divider',
-  zIndex: 3,
-  display: 'flex',
-  alignItems: 'center',
-} as const;
+const STRIP = { bgcolor: 'background.paper', zIndex: 3, display: 'flex', alignItems: 'center' } as const;
 
 /** The strip on top of every page of a site. */
 export function TopStrip() {
@@ -110,6 +104,7 @@ export function TopStrip() {
       <Link
         component={RouterLink}
         to="/"
+        state={{ list: true }}
         color="inherit"
         underline="none"
         sx={{ display: 'flex', alignItems: 'center', gap: 1 }}
@@ -230,7 +225,7 @@ function PersonMenu() {
         </Box>
       </Button>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        <MenuItem component={RouterLink} to="/">
+        <MenuItem component={RouterLink} to="/" state={{ list: true }}>
           Sites
         </MenuItem>
         <MenuItem onClick={() => void logOut()}>Log out</MenuItem>

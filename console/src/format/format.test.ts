@@ -3,7 +3,7 @@ import { withReadings } from '../api/live';
 import type { DeviceNow } from '../api/types';
 import { age, interval } from './age';
 import { change, fixed, shown, withUnit } from './number';
-import { clockTime, dateTime, shortTime } from './time';
+import { clockTime, dateTime, parseLocal, shortTime } from './time';
 
 describe('numbers', () => {
   test.each([
@@ -39,6 +39,13 @@ describe('times', () => {
     expect(shortTime(at, 'UTC', at + 3_600_000)).toBe('12:30');
     expect(shortTime(at, 'UTC', at + 86_400_000)).toBe('2026-07-01 12:30');
   });
+  test.each([
+    ['2026-07-01 13:30', 'Europe/London', at - 5000],
+    ['2026-07-01T13:30:05', 'Europe/London', at],
+    ['2026-07-01', 'UTC', Date.UTC(2026, 6, 1)],
+    ['1.7.2026', 'UTC', undefined],
+    ['2026-13-01', 'UTC', undefined],
+  ])('%s in %s is read', (text, zone, expected) => expect(parseLocal(text, zone)).toBe(expected));
   test.each([
     [300, '0 s'],
     [89_000, '89 s'],

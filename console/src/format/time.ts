@@ -27,3 +27,15 @@ export function shortTime(at: number | string, zone: string, now: number): strin
   const time = clockTime(moment.getTime(), zone);
   return day.format(moment) === day.format(new Date(now)) ? time : `${day.format(moment)} ${time}`;
 }
+
+/** The moment of a local date and time such as "2026-05-01 14:02" in a zone; undefined when it is none. */
+export function parseLocal(text: string, zone: string): number | undefined {
+  const match = /^\s*(\d{4}-\d{2}-\d{2})(?:[ T](\d{1,2}:\d{2}(?::\d{2})?))?\s*$/.exec(text);
+  if (!match) return undefined;
+  const asUtc = Date.parse(`${match[1]}T${(match[2] ?? '00:00').padStart(5, '0')}Z`);
+  if (Number.isNaN(asUtc)) return undefined;
+  const offset = (ms: number) =>
+    Date.parse(`${dateTime(ms, zone).replace(' ', 'T')}Z`) - Math.floor(ms / 1000) * 1000;
+  // The offset at about that time is close enough to find the exact one.
+  return asUtc - offset(asUtc - offset(asUtc));
+}

@@ -5,14 +5,14 @@ import TextField from '@mui/material/TextField';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
-import { useMemo } from 'react';
+import { useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import type { Span } from '../../api/queries';
 import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
 import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
-import { dateTime } from '../../format/time';
+import { dateTime, parseLocal } from '../../format/time';
 import { Pane } from './Pane';
 import { ReadingsTable } from './ReadingsTable';
 import { columns, panes, story } from './series';
@@ -164,7 +164,7 @@ function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
   );
 }
 
-/** A time of the site to be seen and changed with the keyboard. */
+/** A time of the site, to be seen and changed with the keyboard. */
 function LocalTime({
   label,
   at,
@@ -176,23 +176,23 @@ function LocalTime({
   zone: string;
   onChange: (at: number) => void;
 }) {
-  const text = dateTime(at, zone).replace(' ', 'T').slice(0, 16);
-  const change = (entered: string) => {
-    if (entered === '') return;
-    // The offset of the zone at about that time is close enough to find the exact one.
-    const asUtc = Date.parse(`${entered}Z`);
-    const offset = (ms: number) => Date.parse(`${dateTime(ms, zone).replace(' ', 'T')}Z`) - ms;
-    const first = asUtc - offset(asUtc);
-    onChange(asUtc - offset(first));
+  // While it is being typed the text is the typist's; else it follows the chart.
+  const [typed, setTyped] = useState<string | null>(null);
+  const entered = typed === null ? undefined : parseLocal(typed, zone);
+  const finish = () => {
+    if (entered !== undefined) onChange(entered);
+    setTyped(null);
   };
   return (
     <TextField
       label={label}
-      type="datetime-local"
-      value={text}
-      onChange={(event) => change(event.target.value)}
-      slotProps={{ inputLabel: { shrink: true } }}
-      sx={{ width: 200 }}
+      value={typed ?? dateTime(at, zone).slice(0, 16)}
+      error={typed !== null && entered === undefined}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={finish}
+      onKeyDown={(event) => event.key === 'Enter' && finish()}
+      slotProps={{ htmlInput: { title: 'Date and time at the site, such as 2026-05-01 14:02' } }}
+      sx={{ width: 172 }}
     />
   );
 }

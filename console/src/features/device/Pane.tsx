@@ -19,8 +19,8 @@ const SECOND = 1;
 const MINUTE = 60 * SECOND;
 const HOUR = 60 * MINUTE;
 const DAY = 24 * HOUR;
-/** Room at the right for the names of lines. */
-const LABEL_ROOM = 84;
+/** Room at the right for the names of lines, if there are several. */
+const labelRoom = (pane: SignalNow[], width: number) => (pane.length < 2 ? 16 : width < 500 ? 90 : 128);
 
 /** How times are written on the axis, from a year down: 24-hour clock, ISO order. */
 const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
@@ -136,7 +136,7 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
   return {
     width,
     height,
-    padding: [8, LABEL_ROOM, 0, 0],
+    padding: [8, labelRoom(pane, width), 0, 0],
     tzDate: (seconds) => uPlot.tzDate(new Date(seconds * 1000), zone),
     legend: { show: false },
     cursor: { sync: { key: 'history' }, drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
@@ -146,7 +146,7 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
         : { range: { min: { pad: 0.1, mode: 0 }, max: { pad: 0.1, mode: 0 } } },
     },
     axes: [
-      { ...axis, values: TIMES, space: 64, size: 40 },
+      { ...axis, values: TIMES, space: 64, size: 50 },
       {
         ...axis,
         size: 64,
@@ -233,7 +233,7 @@ function nameLines(u: uPlot, pane: SignalNow[], scheme: 'light' | 'dark'): void 
     const at = Math.max(y, lowest + 15 * ratio);
     lowest = at;
     u.ctx.fillStyle = colour;
-    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (LABEL_ROOM - 8) * ratio);
+    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (labelRoom(pane, u.width) - 8) * ratio);
   }
   u.ctx.restore();
 }

@@ -28,7 +28,7 @@ test('what needs attention comes first', () => {
 test('the sentence says how many are how', () => {
   expect(sentence([SHED, TOWER, MAST], 'UTC', NOW)).toBe('1 of 3 fresh, 1 late, 1 silent since 02:14');
   expect(sentence([SHED], 'UTC', NOW)).toBe('The one device is fresh');
-  expect(sentence([SHED, SHED], 'UTC', NOW)).toBe('All 2 devices are fresh');
+  expect(sentence([SHED, SHED], 'UTC', NOW)).toBe('Both devices are fresh');
 });
 
 test('words are found in name, code and state', () => {

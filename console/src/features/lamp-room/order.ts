@@ -3,6 +3,8 @@ import { shortTime } from '../../format/time';
 
 const URGENCY: Record<Presence, number> = { silent: 0, late: 1, never: 2, fresh: 3 };
 
+const ALL_FRESH: Record<number, string> = { 1: 'The one device is fresh', 2: 'Both devices are fresh' };
+
 /** Devices by what needs attention first, those alike by name. */
 export function byAttention(devices: DeviceNow[]): DeviceNow[] {
   return devices.toSorted(
@@ -24,8 +26,7 @@ export function matching(devices: DeviceNow[], words: string): DeviceNow[] {
 export function sentence(devices: DeviceNow[], zone: string, now: number): string {
   const of = (presence: Presence) => devices.filter((device) => device.presence === presence);
   const fresh = of('fresh').length;
-  if (fresh === devices.length)
-    return devices.length === 1 ? 'The one device is fresh' : `All ${fresh} devices are fresh`;
+  if (fresh === devices.length) return ALL_FRESH[fresh] ?? `All ${fresh} devices are fresh`;
   const parts = [`${fresh} of ${devices.length} fresh`];
   if (of('late').length > 0) parts.push(`${of('late').length} late`);
   const silent = of('silent');

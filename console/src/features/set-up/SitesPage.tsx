@@ -14,7 +14,7 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 export function SitesPage() {
   const { data, error, refetch } = useQuery(sites());
   // Coming from a site's own page one wants the list, even of one.
-  const fromInside = useLocation().key !== 'default';
+  const fromInside = (useLocation().state as { list?: boolean } | null)?.list === true;
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!data) return <Loading height="100vh" />;
   const [only] = data;

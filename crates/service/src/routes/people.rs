@@ -122,13 +122,14 @@ async fn log_out(
     Ok(Status::NoContent)
 }
 
-/// Who is logged in.
-#[utoipa::path(context_path = "/api/v1", tag = "people",
-    responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
+/// Who is logged in; no content if nobody is.
+#[utoipa::path(context_path = "/api/v1", tag = "people", security(()),
+    responses((status = 200, body = Session), (status = 204)))]
 #[get("/me")]
-fn me(access: Access) -> Json<Session> {
+fn me(access: Option<Access>) -> Result<Json<Session>, Status> {
+    let access = access.ok_or(Status::NoContent)?;
     let csrf = (access.kind == SessionKind::Browser).then(|| auth::csrf_of(&access.secret));
-    Json(session(access.person, access.expires, csrf, None))
+    Ok(Json(session(access.person, access.expires, csrf, None)))
 }
 
 fn session(person: Person, expires: Moment, csrf: Option<String>, token: Option<String>) -> Session {

@@ -1,0 +1,151 @@
+//! The demo: a service with a site that has lived for fourteen days.
+
+use crate::railway::Railway;
+use crate::senders::Senders;
+use crate::service::{Api, Service};
+use crate::site::{self, Memory, PERSON, Plan, SITE};
+use anyhow::{Context, Result};
+use clap::Args;
+use indicatif::{ProgressBar, ProgressStyle};
+use jiff::{Timestamp, ToSpan, Zoned, tz::TimeZone};
+use lantern_api::{DeviceNow, Page};
+use std::net::TcpListener;
+use std::path::PathBuf;
+use std::time::Instant;
+
+const DEFAULT_PORT: u16 = 8710;
+const STORY_DAYS: i64 = 14;
+
+/// Options of the demo.
+#[derive(Args)]
+pub(crate) struct Demo {
+    /// The same seed gives the same fourteen days
+    #[arg(long, default_value_t = 5)]
+    seed: u64,
+    /// Directory to keep the demo in; a passing one if absent
+    #[arg(long, value_name = "DIR")]
+    data: Option<PathBuf>,
+    /// Port of the service; 8710 if it is free, else any
+    #[arg(long)]
+    port: Option<u16>,
+    /// How many times faster than real time the story goes on (1 to 1000)
+    #[arg(long, default_value_t = 1.0, value_parser = parse_speed)]
+    speed: f64,
+}
+
+fn parse_speed(text: &str) -> Result<f64, String> {
+    text.parse().ok().filter(|speed| (1.0..=1_000.0).contains(speed)).ok_or_else(|| "a number from 1 to 1000".to_owned())
+}
+
+impl Demo {
+    pub(crate) async fn run(self) -> Result<()> {
+        let started = Instant::now();
+        let passing = tempfile::tempdir()?;
+        let data = self.data.clone().unwrap_or_else(|| passing.path().to_owned());
+        let port = self.port.unwrap_or_else(free_port);
+        let mut service = Service::start(&data, port).await?;
+        // Ctrl-C counts from here on, also while the past is delivered.
+        let outcome = tokio::select! {
+            outcome = self.show(&data, &service, started) => outcome,
+            _ = tokio::signal::ctrl_c() => Ok(None),
+        };
+        let outcome = match outcome {
+            Ok(Some((senders, now_s))) => tokio::select! {
+                () = senders.live(now_s, self.speed) => Ok(()),
+                _ = tokio::signal::ctrl_c() => Ok(()),
+                ended = service.ended() => ended,
+            },
+            Ok(None) => Ok(()),
+            Err(error) => Err(error),
+        };
+        println!("\nStopping.");
+        service.stop().await?;
+        outcome
+    }
+
+    async fn show(&self, data: &std::path::Path, service: &Service, started: Instant) -> Result<Option<(Senders, i64)>> {
+        let now = Timestamp::now();
+        let (api, memory) = match (Memory::load(data)?, &service.code) {
+            (Some(memory), None) => (site::log_in(service, &memory).await?, memory),
+            (_, Some(code)) => {
+                let plan = Plan { password: password(), seed: self.seed, began_s: began(now)?.as_second() };
+                site::make(service, code.clone(), plan, data).await?
+            }
+            (None, None) => anyhow::bail!("{} holds a service that is not the demo's; choose another --data", data.display()),
+        };
+        let senders = Senders {
+            client: reqwest::Client::builder().build()?,
+            url: service.url.clone(),
+            railway: Railway::new(memory.seed),
+            memory,
+        };
+        let now_s = now.as_second();
+        let from_s = last_heard(&api).await?.unwrap_or(senders.memory.began_s).max(now_s - STORY_DAYS * 86_400);
+        let bar = progress(Senders::history_size(from_s, now_s));
+        senders.history(from_s, now_s, &bar).await?;
+        bar.finish_and_clear();
+        announce(service, &senders.memory, started);
+        Ok(Some((senders, now_s)))
+    }
+}
+
+/// Midnight at the site, thirteen days before today: the first of fourteen days.
+fn began(now: Timestamp) -> Result<Timestamp> {
+    let today: Zoned = now.to_zoned(TimeZone::get("Europe/London")?);
+    Ok(today.start_of_day()?.checked_sub((STORY_DAYS - 1).days())?.timestamp())
+}
+
+/// The time of the newest reading, in seconds since 1970.
+async fn last_heard(api: &Api) -> Result<Option<i64>> {
+    let page: Page<DeviceNow> = api.get(&format!("sites/{SITE}/now")).await?;
+    let times = page.items.iter().flat_map(|d| &d.signals).filter_map(|s| s.last.as_ref());
+    let times: Result<Vec<Timestamp>, _> = times.map(|last| last.at.parse()).collect();
+    Ok(times.context("the service tells a time that cannot be read")?.into_iter().map(|t| t.as_second()).max())
+}
+
+fn progress(size: u64) -> ProgressBar {
+    let bar = ProgressBar::new(size);
+    if let Ok(style) = ProgressStyle::with_template("Delivering fourteen days {wide_bar} {pos}/{len} messages") {
+        bar.set_style(style);
+    }
+    bar
+}
+
+fn free_port() -> u16 {
+    if TcpListener::bind(("127.0.0.1", DEFAULT_PORT)).is_ok() { DEFAULT_PORT } else { 0 }
+}
+
+/// A password nobody has to think of, different for each demo.
+fn password() -> String {
+    const WORDS: [&str; 16] = [
+        "amber", "beck", "copper", "dale", "ember", "fell", "gorse", "heather", "iron", "juniper", "kettle", "larch",
+        "moor", "north", "oak", "pine",
+    ];
+    use std::hash::{BuildHasher, RandomState};
+    let random = RandomState::new().hash_one(0);
+    let word = |i: u32| WORDS[((random >> (8 * i)) & 15) as usize];
+    format!("{}-{}-{}-{:04}", word(0), word(1), word(2), (random >> 40) % 10_000)
+}
+
+fn announce(service: &Service, memory: &Memory, started: Instant) {
+    let url = &service.url;
+    let lantern = std::env::current_exe().ok().map(|exe| exe.with_file_name("lantern"));
+    let lantern = lantern
+        .and_then(|path| {
+            let here = std::env::current_dir().ok()?;
+            Some(path.strip_prefix(here).map_or_else(|_| path.display().to_string(), |p| p.display().to_string()))
+        })
+        .unwrap_or_else(|| "lantern".to_owned());
+    println!(
+        "\nMarlbeck Light Railway is at {url}   (ready after {:.1} s)\n\n  \
+         log in as   {PERSON}\n  password    {}\n\nTry in another terminal:\n\n  \
+         LANTERN_PASSWORD={} {lantern} login {url} --name {PERSON}\n  \
+         {lantern} follow\n  \
+         {lantern} export tower/level tower/level-p --since 7d --file tower.csv\n\n\
+         and as a sender:  curl {url}/in/{} -d '{{\"level\": 1.5}}'\n\nCtrl-C stops it all.",
+        started.elapsed().as_secs_f64(),
+        memory.password,
+        memory.password,
+        memory.tower_key,
+    );
+}

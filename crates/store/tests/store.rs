@@ -1,0 +1,277 @@
+//! The store as the service uses it: on a real file, opened and opened again.
+#![allow(missing_docs)]
+
+use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value, ValueType};
+use lantern_store::{
+    DATABASE_FILE, NewDevice, NewSignal, NewSite, OpenError, Order, Page, Recorded, Store, StoreError,
+};
+use proptest::prelude::*;
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+
+fn at(second: i64) -> Moment {
+    Moment::from_micros(second * 1_000_000).unwrap()
+}
+
+fn number(signal: SignalId, second: i64, value: f64) -> Reading {
+    Reading { signal, at: at(second), value: Value::Number(value) }
+}
+
+fn all(signal: SignalId) -> Page {
+    Page { signal, from: at(-1_000_000), to: at(10_000_000), limit: 100_000, order: Order::Ascending }
+}
+
+async fn open(dir: &Path) -> Store {
+    Store::open(dir).await.unwrap()
+}
+
+async fn device(store: &Store, site: &str, code: &str) -> DeviceId {
+    let site = match store.site(site).await {
+        Ok(site) => site.id,
+        Err(_) => {
+            let new = NewSite { code: site, name: site, zone: "UTC", position: None };
+            store.add_site(new, at(0)).await.unwrap().id
+        }
+    };
+    let new = NewDevice { code, name: code, note: "", interval_s: 30.0, position: None };
+    store.add_device(site, new, at(0)).await.unwrap().id
+}
+
+async fn signal(store: &Store, device: DeviceId, code: &str) -> SignalId {
+    let new = NewSignal { code, name: code, note: "", value_type: ValueType::Number, unit: Some("m") };
+    store.add_signal(device, new, at(0)).await.unwrap().id
+}
+
+async fn record(store: &Store, readings: Vec<Reading>) -> Recorded {
+    store.record(Arc::new(readings), at(9)).await.unwrap()
+}
+
+#[tokio::test]
+async fn tells_new_repeated_and_corrected_readings_apart() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+
+    let first = record(&store, vec![number(level, 1, 2.0), number(level, 2, 2.1)]).await;
+    assert_eq!(first, Recorded { new: 2, repeated: 0, corrected: 0 });
+    let again = record(&store, vec![number(level, 1, 2.0), number(level, 2, 9.9), number(level, 0, 1.9)]).await;
+    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 1 });
+
+    let kept = store.readings(all(level)).await.unwrap();
+    let expected = [(0, 1.9), (1, 2.0), (2, 9.9)].map(|(s, v)| (at(s), Value::Number(v)));
+    assert_eq!(kept, expected);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn values_come_back_with_their_types() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let odd = signal(&store, tower, "odd").await;
+    let values = [
+        Value::Number(3.0),
+        Value::Flag(true),
+        Value::Flag(false),
+        Value::Text("eco".into()),
+        Value::Text(String::new()),
+        Value::Number(-0.1),
+        Value::Number(1e308),
+    ];
+    let readings =
+        values.iter().enumerate().map(|(i, v)| Reading { signal: odd, at: at(i as i64), value: v.clone() }).collect();
+    record(&store, readings).await;
+    let kept: Vec<Value> = store.readings(all(odd)).await.unwrap().into_iter().map(|(_, v)| v).collect();
+    assert_eq!(kept, values);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn many_deliveries_at_once_are_each_answered_for_themselves() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Arc::new(open(dir.path()).await);
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    let tasks: Vec<_> = (0..64)
+        .map(|i| {
+            let store = store.clone();
+            // Each pair of deliveries is the same: one of the two must be new.
+            tokio::spawn(async move { record(&store, vec![number(level, i / 2, 1.0)]).await })
+        })
+        .collect();
+    let mut total = Recorded::default();
+    for task in tasks {
+        let recorded = task.await.unwrap();
+        total.new += recorded.new;
+        total.repeated += recorded.repeated;
+    }
+    assert_eq!(total, Recorded { new: 32, repeated: 32, corrected: 0 });
+    store.close().await;
+}
+
+#[tokio::test]
+async fn summaries_leave_empty_buckets_out() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    let mut readings: Vec<_> =
+        [(-5, 7.0), (0, 1.0), (5, 3.0), (9, 2.0), (35, 5.0)].iter().map(|&(s, v)| number(level, s, v)).collect();
+    readings.push(Reading { signal: level, at: at(6), value: Value::Text("no number".into()) });
+    record(&store, readings).await;
+    let summaries = store.summaries(level, at(-100), at(100), 10_000_000).await.unwrap();
+    let seen: Vec<_> = summaries.iter().map(|s| (s.start, s.min, s.max, s.mean, s.count)).collect();
+    assert_eq!(seen, [(at(-10), 7.0, 7.0, 7.0, 1), (at(0), 1.0, 3.0, 2.0, 3), (at(30), 5.0, 5.0, 5.0, 1)]);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn an_arrival_becomes_the_declared_signal_with_its_readings() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let waiting = store.add_arrivals(tower, &["supply", "supply"], at(1)).await.unwrap();
+    assert_eq!(waiting[0].id, waiting[1].id);
+    record(&store, vec![number(waiting[0].id, 1, 12.3)]).await;
+    assert!(matches!(store.signal(tower, "supply").await, Err(StoreError::NotFound)));
+
+    let declared = signal(&store, tower, "supply").await;
+    assert_eq!(declared, waiting[0].id);
+    assert_eq!(store.readings(all(declared)).await.unwrap().len(), 1);
+    let twice = NewSignal { code: "supply", name: "", note: "", value_type: ValueType::Number, unit: None };
+    assert!(matches!(store.add_signal(tower, twice, at(2)).await, Err(StoreError::Taken)));
+    store.close().await;
+}
+
+#[tokio::test]
+async fn what_is_removed_is_gone_at_once_and_swept_later() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    let other = device(&store, "marlbeck", "larder").await;
+    let kept = signal(&store, other, "temp").await;
+    store.add_key(tower, b"secret", "cret", "", at(0)).await.unwrap();
+    record(&store, (0..25_000).map(|s| number(level, s, 1.0)).collect()).await;
+    record(&store, vec![number(kept, 1, 1.0)]).await;
+
+    store.remove_device(tower, at(5)).await.unwrap();
+    assert!(matches!(store.key_owner(b"secret").await, Err(StoreError::NotFound)));
+    assert!(matches!(store.signal(tower, "level").await, Err(StoreError::NotFound)));
+    let same_code = device(&store, "marlbeck", "tower").await;
+    assert_ne!(same_code, tower, "ids are never used again");
+
+    while store.sweep().await.unwrap() {}
+    assert_eq!(store.readings(all(level)).await.unwrap(), []);
+    assert_eq!(store.readings(all(kept)).await.unwrap().len(), 1);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn codes_are_unique_in_a_site_and_free_in_another() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    device(&store, "marlbeck", "tower").await;
+    device(&store, "elsewhere", "tower").await;
+    let new = NewDevice { code: "tower", name: "x", note: "", interval_s: 1.0, position: None };
+    assert!(matches!(store.add_device(SiteId(1), new, at(0)).await, Err(StoreError::Taken)));
+    assert_eq!(store.devices(SiteId(1), "", 10).await.unwrap().len(), 1);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn only_the_first_person_is_made_without_one() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    store.add_first_owner("ann", "hash", at(0)).await.unwrap();
+    assert!(matches!(store.add_first_owner("bob", "hash", at(0)).await, Err(StoreError::Taken)));
+    assert_eq!(store.person_by_name("ANN").await.unwrap().name, "ann");
+    store.close().await;
+}
+
+#[tokio::test]
+async fn a_second_service_on_the_same_directory_is_refused() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    assert!(matches!(Store::open(dir.path()).await, Err(OpenError::Locked(_))));
+    store.close().await;
+    drop(store);
+    open(dir.path()).await.close().await;
+}
+
+#[tokio::test]
+async fn a_newer_or_damaged_database_is_refused_with_a_sentence() {
+    let dir = tempfile::tempdir().unwrap();
+    open(dir.path()).await.close().await;
+    let url = format!("sqlite://{}", dir.path().join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    sqlx::query(
+        "INSERT INTO _sqlx_migrations (version, description, success, checksum, execution_time)
+         VALUES (9999, 'from the future', 1, x'00', 1)",
+    )
+    .execute(&pool)
+    .await
+    .unwrap();
+    pool.close().await;
+    let Err(error) = Store::open(dir.path()).await else { panic!("opened a newer database") };
+    assert!(matches!(error, OpenError::Newer { found: 9999, .. }), "{error}");
+    assert!(error.to_string().contains("newer Key Lantern"), "{error}");
+
+    let damaged = tempfile::tempdir().unwrap();
+    std::fs::write(damaged.path().join(DATABASE_FILE), "this is no database, whatever its name says".repeat(99)).unwrap();
+    assert!(matches!(Store::open(damaged.path()).await, Err(OpenError::Database { .. })));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+
+    /// Any deliveries in any order, with the file closed and opened in between,
+    /// leave what a map would hold.
+    #[test]
+    fn the_record_agrees_with_a_map(
+        deliveries in prop::collection::vec(prop::collection::vec((0usize..3, 0i64..40, 0i8..4), 1..30), 1..8),
+        reopen_after in 0usize..8,
+    ) {
+        let runtime = tokio::runtime::Runtime::new().unwrap();
+        runtime.block_on(async {
+            let dir = tempfile::tempdir().unwrap();
+            let mut store = open(dir.path()).await;
+            let tower = device(&store, "marlbeck", "tower").await;
+            let mut signals = Vec::new();
+            for code in ["a", "b", "c"] {
+                signals.push(signal(&store, tower, code).await);
+            }
+            let mut model: BTreeMap<(usize, i64), i8> = BTreeMap::new();
+            for (i, delivery) in deliveries.iter().enumerate() {
+                let mut expected = Recorded::default();
+                // The recorder takes readings of one time in the order they came.
+                for &(signal, second, value) in delivery {
+                    match model.insert((signal, second), value) {
+                        None => expected.new += 1,
+                        Some(old) if old == value => expected.repeated += 1,
+                        Some(_) => expected.corrected += 1,
+                    }
+                }
+                let readings =
+                    delivery.iter().map(|&(s, second, v)| number(signals[s], second, f64::from(v))).collect();
+                assert_eq!(record(&store, readings).await, expected);
+                if i == reopen_after {
+                    store.close().await;
+                    drop(store);
+                    store = open(dir.path()).await;
+                }
+            }
+            for (index, &signal) in signals.iter().enumerate() {
+                let kept: Vec<_> = store.readings(all(signal)).await.unwrap();
+                let wanted: Vec<_> = model
+                    .range((index, i64::MIN)..=(index, i64::MAX))
+                    .map(|(&(_, second), &v)| (at(second), Value::Number(f64::from(v))))
+                    .collect();
+                assert_eq!(kept, wanted);
+            }
+            store.close().await;
+        });
+    }
+}

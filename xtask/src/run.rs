@@ -1,0 +1,45 @@
+//! Running programs.
+
+use anyhow::{Context, Result, bail};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+/// The root of the repository.
+pub(crate) fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().map(Path::to_owned).unwrap_or_default()
+}
+
+/// A command that runs in the root.
+pub(crate) fn command(program: &str, arguments: &[&str]) -> Command {
+    let mut command = Command::new(program);
+    command.args(arguments).current_dir(root());
+    command
+}
+
+/// The cargo that runs this.
+pub(crate) fn cargo(arguments: &[&str]) -> Command {
+    command(&std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned()), arguments)
+}
+
+/// Runs a command to its end.
+pub(crate) fn run(command: &mut Command) -> Result<()> {
+    let shown = format!("{command:?}").replace('"', "");
+    let status = command.status().with_context(|| format!("cannot run {shown}"))?;
+    if !status.success() {
+        bail!("{shown} failed ({status})");
+    }
+    Ok(())
+}
+
+/// A built binary.
+pub(crate) fn binary(name: &str) -> PathBuf {
+    // Where this binary is, the others are too.
+    let own = std::env::current_exe().unwrap_or_default();
+    own.with_file_name(name)
+}
+
+/// Builds all binaries. All of them always, because building a part would choose
+/// other features of shared packages and compile those anew.
+pub(crate) fn build() -> Result<()> {
+    run(&mut cargo(&["build", "--release", "--workspace"]))
+}
