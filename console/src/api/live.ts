@@ -1,9 +1,12 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { groupBy } from '../groupBy';
-import type { ChangeEvent, DeviceNow, LiveReading, PresenceEvent, ReadingsEvent } from './types';
+import type { ChangeEvent, DeviceNow, LiveReading, PresenceEvent, ReadingsEvent, Value } from './types';
 
 /** Whether the live stream of a site is connected, and since when not. */
 export type LiveState = { connected: true } | { connected: false; since: number };
+
+/** Traces and directions of change are fetched anew this often at most, in milliseconds. */
+const REFRESH = 10_000;
 
 type ReadingsListener = (readings: LiveReading[]) => void;
 
@@ -18,6 +21,8 @@ export class LiveSite {
   #state: LiveState = { connected: true };
   #stateListeners = new Set<() => void>();
   #readingsListeners = new Set<ReadingsListener>();
+  #refreshed = 0;
+  #refreshing: ReturnType<typeof setTimeout> | undefined;
 
   constructor(site: string, cache: QueryClient) {
     this.#site = site;
@@ -35,6 +40,7 @@ export class LiveSite {
 
   close(): void {
     this.#source.close();
+    clearTimeout(this.#refreshing);
   }
 
   state = (): LiveState => this.#state;
@@ -71,6 +77,19 @@ export class LiveSite {
       );
     }
     this.#readingsListeners.forEach((listener) => listener(event.readings));
+    this.#refreshSoon();
+  }
+
+  /** Values are in place already; traces and directions follow, at once after a quiet time. */
+  #refreshSoon(): void {
+    if (this.#refreshing !== undefined) return;
+    const wait = Math.max(0, this.#refreshed + REFRESH - Date.now());
+    this.#refreshing = setTimeout(() => {
+      this.#refreshing = undefined;
+      this.#refreshed = Date.now();
+      for (const key of ['now', 'device-now'])
+        void this.#cache.invalidateQueries({ queryKey: [key, this.#site] });
+    }, wait);
   }
 
   #presence({ device, presence, since }: PresenceEvent): void {
@@ -107,7 +126,13 @@ export function withReadings(device: DeviceNow, readings: LiveReading[] | undefi
       );
     if (newest === undefined) return signal;
     if (signal.last && Date.parse(signal.last.at) > Date.parse(newest.at)) return signal;
-    return { ...signal, last: { at: newest.at, value: newest.value } };
+    const decimals = Math.max(signal.decimals, decimalsOf(newest.value));
+    return { ...signal, decimals, last: { at: newest.at, value: newest.value } };
   });
   return { ...device, signals };
+}
+
+/** How many decimals a value was sent with, at most 6. */
+function decimalsOf(value: Value): number {
+  return typeof value === 'number' ? Math.min(6, String(value).split('.')[1]?.length ?? 0) : 0;
 }

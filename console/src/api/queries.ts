@@ -42,8 +42,8 @@ export const siteNow = (code: string) =>
   queryOptions({
     queryKey: ['now', code],
     queryFn: () => all<DeviceNow>(`/sites/${part(code)}/now?trace=true&limit=500`),
-    // Values come live; this brings traces and directions up to date.
-    refetchInterval: 30_000,
+    // Values come live; traces also move on when nothing comes.
+    refetchInterval: 60_000,
   });
 
 export const deviceNow = (siteCode: string, device: string) =>

@@ -83,6 +83,7 @@ describe('live readings', () => {
   });
   test('the newest one is taken, a late one is not', () => {
     expect(withReadings(device, [at('20', 3), at('15', 9)]).signals[0]?.last?.value).toBe(3);
+    expect(withReadings(device, [at('20', 3.125)]).signals[0]?.decimals).toBe(3);
     expect(withReadings(device, [at('05', 1)]).signals[0]?.last?.value).toBe(2);
   });
 });

@@ -37,7 +37,10 @@ pub(crate) fn trend(trend: Option<Trend>, symbol: &str) -> String {
         Direction::Steady => return "→ steady".to_owned(),
     };
     let sign = if per_hour < 0.0 { "\u{2212}" } else { "+" };
-    format!("{arrow} {sign}{}{}{symbol}/h", significant(per_hour.abs()), if symbol.is_empty() { "" } else { " " })
+    let space = if symbol.is_empty() { "" } else { " " };
+    // What changes by the second is better told by the second.
+    let (rate, unit) = if per_hour.abs() >= 3_600.0 { (per_hour / 3_600.0, "s") } else { (per_hour, "h") };
+    format!("{arrow} {sign}{}{space}{symbol}/{unit}", significant(rate.abs()))
 }
 
 /// Two significant digits.
@@ -88,7 +91,7 @@ mod tests {
     fn the_arrow_has_a_signed_rate() {
         let t = |direction, per_hour| trend(Some(Trend { direction, per_hour }), "m");
         assert_eq!(t(Direction::Falling, -0.0421), "↘ \u{2212}0.042 m/h");
-        assert_eq!(t(Direction::Rising, 1234.5), "↗ +1235 m/h");
+        assert_eq!(t(Direction::Rising, 7200.0), "↗ +2.0 m/s");
         assert_eq!(t(Direction::Steady, 0.001), "→ steady");
     }
 }

@@ -42,10 +42,13 @@ pub const WINDOW: usize = 16;
 ///
 /// Rising or falling when the slope is over twice its own standard error
 /// (about a 95% confidence), so that noise does not make the arrow flicker;
-/// with two readings, by their difference. `None` with fewer than two readings
-/// or when all have the same time.
+/// with two readings, by their difference. Only readings after the last gap of
+/// more than `gap_seconds` count: what was before a long silence says nothing of
+/// now. `None` with fewer than two readings or when all have the same time.
 #[must_use]
-pub fn trend(readings: &[(Moment, f64)]) -> Option<Trend> {
+pub fn trend(readings: &[(Moment, f64)], gap_seconds: f64) -> Option<Trend> {
+    let gap = readings.windows(2).rposition(|pair| pair[1].0.seconds_since(pair[0].0) > gap_seconds);
+    let readings = &readings[gap.map_or(0, |before| before + 1)..];
     let (origin, _) = *readings.first()?;
     let n = readings.len() as f64;
     let points = || readings.iter().map(|&(at, value)| (at.seconds_since(origin) / 3600.0, value));
@@ -92,27 +95,37 @@ mod tests {
             (vec![1.0], None),
             (vec![], None),
         ] {
-            assert_eq!(trend(&every_minute(&values)).map(|t| t.direction), expected, "{values:?}");
+            assert_eq!(trend(&every_minute(&values), 300.0).map(|t| t.direction), expected, "{values:?}");
         }
     }
 
     #[test]
     fn rate_is_per_hour() {
-        let rate = trend(&every_minute(&[1.0, 2.0, 3.0])).unwrap().per_hour;
+        let rate = trend(&every_minute(&[1.0, 2.0, 3.0]), 300.0).unwrap().per_hour;
         assert!((rate - 60.0).abs() < 1e-9, "{rate}");
+    }
+
+    #[test]
+    fn what_was_before_a_long_silence_does_not_count() {
+        let mut readings = every_minute(&[9.0, 8.0, 7.0]);
+        let later = readings[2].0.plus_seconds(86_400.0);
+        readings.push((later, 1.0));
+        assert_eq!(trend(&readings, 300.0), None);
+        readings.push((later.plus_seconds(60.0), 2.0));
+        assert_eq!(trend(&readings, 300.0).map(|t| t.direction), Some(Direction::Rising));
     }
 
     proptest! {
         #[test]
         fn mirrored_values_have_the_mirrored_trend(values in prop::collection::vec(-1e6..1e6f64, 2..16)) {
-            let up = trend(&every_minute(&values)).unwrap();
-            let down = trend(&every_minute(&values.iter().map(|v| -v).collect::<Vec<_>>())).unwrap();
+            let up = trend(&every_minute(&values), 300.0).unwrap();
+            let down = trend(&every_minute(&values.iter().map(|v| -v).collect::<Vec<_>>()), 300.0).unwrap();
             prop_assert!((up.per_hour + down.per_hour).abs() <= 1e-6 * up.per_hour.abs().max(1.0));
         }
 
         #[test]
         fn never_answers_with_nan(values in prop::collection::vec(prop::num::f64::NORMAL, 0..16)) {
-            if let Some(t) = trend(&every_minute(&values)) {
+            if let Some(t) = trend(&every_minute(&values), 300.0) {
                 prop_assert!(t.per_hour.is_finite());
             }
         }

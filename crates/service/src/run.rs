@@ -8,6 +8,7 @@ use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
 use rocket::data::{Limits, ToByteUnit};
 use rocket::fairing::AdHoc;
 use rocket::{Build, Orbit, Rocket, Shutdown};
+use std::io::Write;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::signal::unix::{SignalKind, signal};
@@ -92,11 +93,13 @@ fn announce(rocket: &Rocket<Orbit>) {
     let ip = if ip.contains(':') { format!("[{ip}]") } else { ip };
     let address = format!("http://{ip}:{}", config.port);
     tracing::info!(%address, "listening");
-    println!("Key Lantern is at {address}");
+    let mut lines = format!("Key Lantern is at {address}\n");
     if let Some(code) = rocket.state::<Arc<App>>().and_then(|app| app.set_up.current()) {
-        println!("Set up the first person at {address}/set-up?code={code}");
-        println!("or with: lantern login {address} --setup {code}");
+        lines += &format!("Set up the first person at {address}/set-up?code={code}\n");
+        lines += &format!("or with: lantern login {address} --setup {code}\n");
     }
+    // Whoever started it may have stopped listening: no reason to end.
+    let _ = std::io::stdout().write_all(lines.as_bytes());
 }
 
 async fn stop_on_signal(stop: Shutdown) {

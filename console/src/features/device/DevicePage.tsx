@@ -31,8 +31,7 @@ type SectionId = (typeof SECTIONS)[number]['id'];
 export function DevicePage() {
   const site = useSite();
   const { device: code = '' } = useParams();
-  // Values come live; this brings the direction of change up to date.
-  const { data, error, refetch } = useQuery({ ...deviceNow(site.code, code), refetchInterval: 10_000 });
+  const { data, error, refetch } = useQuery(deviceNow(site.code, code));
   const { hash } = useLocation();
   const ready = data !== undefined;
   useEffect(() => {

@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
@@ -17,7 +18,8 @@ export function LampRoomPage() {
   const { data: devices, error, refetch } = useQuery(siteNow(site.code));
   const [params, setParams] = useSearchParams();
   const now = useServiceNow();
-  const words = params.get('filter') ?? '';
+  // The address follows what is typed; it would be too slow to be typed into.
+  const [words, setWords] = useState(params.get('filter') ?? '');
   if (error && !devices) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!devices) return <Loading />;
   const add = (
@@ -39,7 +41,10 @@ export function LampRoomPage() {
     );
   }
   const found = matching(byAttention(devices), words);
-  const filter = (text: string) => setParams(text === '' ? {} : { filter: text }, { replace: true });
+  const filter = (text: string) => {
+    setWords(text);
+    setParams(text === '' ? {} : { filter: text }, { replace: true });
+  };
   return (
     <>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', mb: 3 }}>

@@ -24,7 +24,7 @@ export function CodeField({
       onChange={(e) => onChange(e.target.value)}
       placeholder={propose(name)}
       helperText="Short name in addresses and commands: a-z, 0-9 and -."
-      slotProps={{ inputLabel: { shrink: true }, htmlInput: { pattern: '[a-z0-9-]{1,64}', sx: mono } }}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { pattern: '[a-z0-9\\-]{1,64}', sx: mono } }}
     />
   );
 }

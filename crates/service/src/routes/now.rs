@@ -6,7 +6,7 @@ use crate::auth::Access;
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{DeviceNow, Page, SignalNow, Trace, Trend};
-use lantern_core::presence::Presence;
+use lantern_core::presence::{Presence, SILENT_AFTER};
 use lantern_core::{Moment, Value, ValueType, decimals, trend};
 use lantern_store::{Device, Signal};
 use rocket::serde::json::Json;
@@ -67,7 +67,7 @@ async fn now_of(app: &App, device: Device, with_trace: bool) -> Result<DeviceNow
     let mut shown = Vec::with_capacity(signals.len());
     for signal in signals {
         let readings = app.latest.readings(&app.store, signal.id).await?;
-        shown.push(signal_now(signal, readings, now));
+        shown.push(signal_now(signal, readings, device.interval_s, now));
     }
     let last = app.heard.last(device.id).or(device.last_heard_at);
     let presence = Presence::judge(last, device.interval_s, now);
@@ -83,7 +83,7 @@ async fn now_of(app: &App, device: Device, with_trace: bool) -> Result<DeviceNow
     })
 }
 
-fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, now: Moment) -> SignalNow {
+fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, interval_s: f64, now: Moment) -> SignalNow {
     let value_type = signal.value_type.unwrap_or(ValueType::Text);
     let numbers: Vec<(Moment, f64)> = match value_type {
         ValueType::Number => readings.iter().filter_map(|(at, v)| Some((*at, v.as_number()?))).collect(),
@@ -99,7 +99,7 @@ fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, now: Moment) -
         decimals: decimals(numbers.iter().map(|(_, v)| *v)),
         age_s: last.as_ref().map(|(at, _)| now.seconds_since(*at).max(0.0)),
         last: last.map(translate::reading),
-        trend: trend::trend(&numbers)
+        trend: trend::trend(&numbers, SILENT_AFTER * interval_s)
             .map(|t| Trend { direction: translate::direction(t.direction), per_hour: t.per_hour }),
     }
 }

@@ -1,0 +1,230 @@
+use crate::{PATIENCE, binary};
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::sync::Once;
+use std::time::{Duration, Instant};
+use tempfile::TempDir;
+
+/// An answer over HTTP.
+#[derive(Debug, Clone)]
+pub struct Answer {
+    /// The status.
+    pub status: StatusCode,
+    /// The headers.
+    pub headers: reqwest::header::HeaderMap,
+    /// The body as text.
+    pub text: String,
+}
+
+impl Answer {
+    /// The body as JSON.
+    pub fn json(&self) -> Value {
+        serde_json::from_str(&self.text).unwrap_or_else(|e| panic!("no JSON ({e}): {}", self.text))
+    }
+
+    /// The body of a request that had to succeed.
+    pub fn ok(&self) -> Value {
+        assert!(self.status.is_success(), "{} {}", self.status, self.text);
+        if self.text.is_empty() { Value::Null } else { self.json() }
+    }
+
+    /// The code of the problem, if it is one.
+    pub fn problem(&self) -> String {
+        self.json()["code"].as_str().unwrap_or_default().to_owned()
+    }
+}
+
+/// A service of its own on a free port. Killed when dropped.
+pub struct Service {
+    child: Child,
+    /// Its address.
+    pub url: String,
+    /// The set-up code it printed, if there was nobody yet.
+    pub code: Option<String>,
+    /// A person's token, once there is one.
+    pub token: String,
+    dir: TempDir,
+    http: reqwest::Client,
+}
+
+impl Service {
+    /// Starts a fresh service with nobody in it.
+    pub fn bare() -> Self {
+        static TLS: Once = Once::new();
+        TLS.call_once(|| {
+            let _ = rustls::crypto::ring::default_provider().install_default();
+        });
+        let dir = tempfile::tempdir().unwrap();
+        let (child, url, code) = spawn(&dir.path().join("data"), 0);
+        Self { child, url, code, token: String::new(), dir, http: new_http() }
+    }
+
+    /// Starts a fresh service with an owner and the site `marlbeck`.
+    pub async fn start() -> Self {
+        let mut service = Self::bare();
+        service.set_up().await;
+        let site = json!({"name": "Marlbeck Light Railway", "code": "marlbeck", "zone": "Europe/London"});
+        service.post("sites", site).await.ok();
+        service
+    }
+
+    /// Makes the owner `ann`.
+    pub async fn set_up(&mut self) {
+        let code = self.code.clone().expect("there is nobody yet");
+        let body = json!({"code": code, "name": "ann", "password": PASSWORD, "token": true});
+        self.token = self.post("set-up", body).await.ok()["token"].as_str().unwrap().to_owned();
+    }
+
+    /// The data directory.
+    pub fn data(&self) -> std::path::PathBuf {
+        self.dir.path().join("data")
+    }
+
+    /// The process.
+    pub fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Kills the service without warning and starts it again on the same port.
+    pub fn kill_and_restart(&mut self) {
+        self.child.kill().unwrap();
+        self.child.wait().unwrap();
+        let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
+        let (child, url, _) = spawn(&self.data(), port);
+        self.child = child;
+        // Connections of before are dead, and nobody must try to use them.
+        self.http = new_http();
+        assert_eq!(self.url, url);
+    }
+
+    /// Asks the service to stop and gives back how it ended.
+    pub fn stop(&mut self) -> std::process::ExitStatus {
+        let status = Command::new("kill").arg(self.child.id().to_string()).status().unwrap();
+        assert!(status.success());
+        let deadline = Instant::now() + PATIENCE;
+        loop {
+            if let Some(status) = self.child.try_wait().unwrap() {
+                return status;
+            }
+            assert!(Instant::now() < deadline, "the service does not stop");
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    }
+
+    /// A request to any address of the service.
+    pub fn request(&self, method: Method, path: &str) -> reqwest::RequestBuilder {
+        self.http.request(method, format!("{}{path}", self.url))
+    }
+
+    /// Sends a request.
+    pub async fn send(&self, request: reqwest::RequestBuilder) -> Answer {
+        let response = request.send().await.unwrap();
+        let (status, headers) = (response.status(), response.headers().clone());
+        Answer { status, headers, text: response.text().await.unwrap() }
+    }
+
+    /// A call to the API as the owner.
+    pub async fn api(&self, method: Method, path: &str, body: Option<Value>) -> Answer {
+        let mut request = self.request(method, &format!("/api/v1/{path}"));
+        if !self.token.is_empty() {
+            request = request.bearer_auth(&self.token);
+        }
+        if let Some(body) = body {
+            request = request.json(&body);
+        }
+        self.send(request).await
+    }
+
+    /// GET of the API.
+    pub async fn get(&self, path: &str) -> Answer {
+        self.api(Method::GET, path, None).await
+    }
+
+    /// POST to the API.
+    pub async fn post(&self, path: &str, body: Value) -> Answer {
+        self.api(Method::POST, path, Some(body)).await
+    }
+
+    /// Makes a device of the site `marlbeck` with number signals, or others as
+    /// `code:type`, and gives back its key.
+    pub async fn device(&self, code: &str, signals: &[&str]) -> String {
+        let signals: Vec<Value> = signals
+            .iter()
+            .map(|signal| {
+                let (code, value_type) = signal.split_once(':').unwrap_or((signal, "number"));
+                json!({"code": code, "type": value_type})
+            })
+            .collect();
+        let device = json!({"code": code, "name": code, "interval_s": 30, "signals": signals});
+        self.post("sites/marlbeck/devices", device).await.ok();
+        let key = self.post(&format!("sites/marlbeck/devices/{code}/keys"), json!({})).await.ok();
+        key["key"].as_str().unwrap().to_owned()
+    }
+
+    /// Delivers a body with a key in the header.
+    pub async fn deliver(&self, key: &str, body: impl Into<String>) -> Answer {
+        self.send(self.request(Method::POST, "/in").bearer_auth(key).body(body.into())).await
+    }
+
+    /// The readings of a signal of the site `marlbeck`, oldest first.
+    pub async fn readings(&self, device: &str, signal: &str) -> Vec<(String, Value)> {
+        let mut readings = Vec::new();
+        let mut after = String::new();
+        loop {
+            let path = format!(
+                "sites/marlbeck/devices/{device}/signals/{signal}/readings?from=0&limit=5000{after}"
+            );
+            let page = self.get(&path).await.ok();
+            for item in page["items"].as_array().unwrap() {
+                readings.push((item["at"].as_str().unwrap().to_owned(), item["value"].clone()));
+            }
+            match page["next"].as_str() {
+                Some(next) => after = format!("&after={next}"),
+                None => return readings,
+            }
+        }
+    }
+}
+
+/// The password of the owner that [`Service::set_up`] makes.
+pub(crate) const PASSWORD: &str = "steam and brass";
+
+fn new_http() -> reqwest::Client {
+    reqwest::Client::builder().timeout(PATIENCE).build().unwrap()
+}
+
+impl Drop for Service {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn spawn(data: &Path, port: u16) -> (Child, String, Option<String>) {
+    let mut child = Command::new(binary("key-lantern"))
+        .arg("serve")
+        .arg("--data")
+        .arg(data)
+        .args(["--http", &format!("127.0.0.1:{port}"), "--log-level", "warn"])
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
+    let first = lines.next().expect("the service says where it is");
+    let url = first.strip_prefix("Key Lantern is at ").expect(&first).to_owned();
+    // Where there is a code it comes with the address; else nothing more does.
+    let code = if has_owner(&data.join("..")) { None } else { lines.next() };
+    let code = code.and_then(|line| line.split_once("code=").map(|(_, code)| code.to_owned()));
+    std::fs::write(data.join("../owner"), "").unwrap();
+    std::thread::spawn(move || lines.for_each(drop));
+    (child, url, code)
+}
+
+/// Whether a service has been started in a directory before: the tests make the
+/// owner at the first start.
+fn has_owner(dir: &Path) -> bool {
+    dir.join("owner").exists()
+}

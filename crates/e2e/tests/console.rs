@@ -1,0 +1,170 @@
+use fantoccini::Locator;
+use lantern_e2e::{Browser, Service};
+use serde_json::Value;
+use std::process::Command;
+
+const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
+
+/// Runs the body and ends the browser's session whatever happens.
+async fn with_browser<F: Future<Output = ()>>(body: impl FnOnce(std::sync::Arc<Browser>) -> F) {
+    let browser = std::sync::Arc::new(Browser::start(1280, 800, false).await);
+    body(browser.clone()).await;
+    assert_eq!(browser.complaints().await, Vec::<String>::new(), "the console complained");
+    browser.page.clone().close().await.unwrap();
+}
+
+/// Values of the line that is shown, as the page itself tells them.
+async fn readout(browser: &Browser) -> String {
+    // The middle of the chart is where the cursor finds the nearest value.
+    let canvas = browser.find(Locator::Css("section#history .u-over")).await;
+    let (_, _, width, height) = canvas.rectangle().await.unwrap();
+    let script = "const e = arguments[0], r = e.getBoundingClientRect(); \
+        const at = {clientX: r.left + r.width - 2, clientY: r.top + arguments[2] / 2, bubbles: true}; \
+        e.dispatchEvent(new MouseEvent('mouseenter', at)); e.dispatchEvent(new MouseEvent('mousemove', at));";
+    browser
+        .page
+        .execute(script, vec![serde_json::to_value(&canvas).unwrap(), width.into(), height.into()])
+        .await
+        .unwrap();
+    browser.text_of("section#history [data-readout]", |text| !text.is_empty()).await
+}
+
+/// The whole way of a newcomer.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn from_the_set_up_address_to_a_value_on_the_page() {
+    let service = Service::bare();
+    with_browser(async |browser| {
+        browser.open(&format!("{}/set-up?code={}", service.url, service.code.as_deref().unwrap())).await;
+        browser.fill("Your name", "ann").await;
+        browser.fill("Password", "steam and brass").await;
+        browser.press("Make me the owner").await;
+
+        browser.sees("Add a site").await;
+        browser.fill("Name of the site", "Marlbeck Light Railway").await;
+        browser.fill("Code", "marlbeck").await;
+        browser.press("Add the site").await;
+        browser.sees("No device yet").await;
+
+        browser.press("Add a device").await;
+        browser.fill("Name of the device", "Water tower").await;
+        browser.fill("Code", "tower").await;
+        browser.fill("Reports every", "30").await;
+        browser.fill("Signal code", "level").await;
+        browser.fill("Unit", "m").await;
+        browser.press("Add the device and issue its key").await;
+        browser.sees("Waiting for the first reading").await;
+
+        // The line shown is run as it stands, and the value appears by itself.
+        let line = browser.text_of("#curl-line", |text| text.starts_with("curl ")).await;
+        let sent = Command::new("sh").arg("-c").arg(&line).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 1\n", "{line}");
+        browser.sees("Heard. level 1.5 m").await;
+        let key = browser.text_of("#issued-key", |text| text.len() == 24).await;
+
+        browser.press("To the device").await;
+        browser.sees("Water tower: fresh").await;
+        browser.text_of("[data-signal=level] [data-value]", |text| text == "1.5 m").await;
+        let second = service.deliver(&key, r#"{"level": 2.25}"#).await;
+        assert_eq!(second.text, "ok 1\n");
+        browser.text_of("[data-signal=level] [data-value]", |text| text == "2.25 m").await;
+
+        // The chart knows both values and says so.
+        browser.press("The last ten minutes").await;
+        browser.text_of("[data-story]", |text| text.contains("lowest 1.50 m") && text.contains("highest 2.25 m")).await;
+        let told = readout(&browser).await;
+        // Both may lie in one bucket, which then says its spread.
+        assert!(told.contains("level ") && told.contains("2.25"), "{told}");
+
+        browser.press("Person: ann").await;
+        browser.press("Log out").await;
+        browser.sees("Log in").await;
+        browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
+        browser.fill("Name", "ann").await;
+        browser.fill("Password", "steam and brass").await;
+        browser.press("Log in").await;
+        browser.sees("Water tower: ").await;
+    })
+    .await;
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn lamps_arrivals_and_set_up_follow_what_happens() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level"]).await;
+    service.device("larder", &["temp", "door:flag"]).await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        browser.sees("0 of 2 fresh, 2 never heard").await;
+        service.deliver(&key, r#"{"level": 3.5, "supply": 12.3}"#).await;
+        browser.sees("1 of 2 fresh, 1 never heard").await;
+        browser.sees("3.5").await;
+        browser.find(Locator::Css("[data-device=tower] [aria-label='Lamp: fresh']")).await;
+        browser.find(Locator::Css("[data-device=larder] [aria-label='Lamp: never']")).await;
+        browser.find(Locator::Css("[aria-label='1 waiting']")).await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+
+        browser.fill("Filter", "fridge").await;
+        browser.sees("No device fits the filter").await;
+        browser.press("Show all").await;
+
+        browser.press("Arrivals1").await;
+        browser.sees("One name waits to be declared").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("tower").await;
+        browser.sees("Declare a signal").await;
+        browser.fill("Unit", "V").await;
+        browser.press("Declare").await;
+        browser.text_of("[data-signal=supply] [data-value]", |text| text == "12.3 V").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+
+        browser.press("Issue a key").await;
+        let line = browser.text_of("#curl-line", |text| text.starts_with("curl ")).await;
+        let sent = Command::new("sh").arg("-c").arg(&line).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 2\n", "{line}");
+
+        browser.press("Remove this device").await;
+        browser.sees("With it go 4 readings").await;
+        browser.fill("Type its code", "tower").await;
+        browser.press("Remove").await;
+        browser.sees("The one device is").await;
+        browser.press("Set-up").await;
+        browser.sees("Set-up of Marlbeck Light Railway").await;
+        browser.fill("Name of the site", "Marlbeck Railway").await;
+        browser.press("Save").await;
+        browser.sees("Set-up of Marlbeck Railway").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+    })
+    .await;
+}
+
+#[tokio::test]
+async fn files_are_packed_and_cached_and_deep_links_work() {
+    let service = Service::bare();
+    let get = |path: &str| service.request(reqwest::Method::GET, path).header("Accept-Encoding", "br");
+    let page = service.request(reqwest::Method::GET, "/sites/marlbeck/devices/tower").send().await.unwrap();
+    assert_eq!(page.headers()["cache-control"], "no-cache");
+    let html = page.text().await.unwrap();
+    let script = html.split('"').find(|part| part.starts_with("/assets/") && part.ends_with(".js")).expect(&html).to_owned();
+
+    let packed = get(&script).send().await.unwrap();
+    assert_eq!(packed.headers()["content-encoding"], "br");
+    assert_eq!(packed.headers()["cache-control"], "public, max-age=31536000, immutable");
+    let tag = packed.headers()["etag"].clone();
+    let again = get(&script).header("If-None-Match", tag).send().await.unwrap();
+    assert_eq!(again.status().as_u16(), 304);
+
+    for (path, status) in [("/assets/none.js", 404), ("/api/v1/none", 404), ("/in/a/b", 404), ("/add-site", 200)] {
+        let answer = service.request(reqwest::Method::GET, path).send().await.unwrap();
+        assert_eq!(answer.status().as_u16(), status, "{path}");
+    }
+    let problem: Value = service.get("none").await.json();
+    assert_eq!(problem["code"], "no-such-address");
+}
+
+async fn log_in(browser: &Browser, service: &Service) {
+    browser.open(&format!("{}/log-in", service.url)).await;
+    browser.fill("Name", "ann").await;
+    browser.fill("Password", "steam and brass").await;
+    browser.press("Log in").await;
+}

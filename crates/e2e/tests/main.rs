@@ -1,0 +1,23 @@
+//! The whole product from outside, one module for each side of it.
+#![allow(clippy::unwrap_used, clippy::expect_used)]
+
+/// The command line.
+mod client;
+/// The console in a browser.
+mod console;
+/// The demo.
+mod demo;
+/// The way in: what is taken, what is refused, and how it is said.
+mod intake;
+/// `kill -9` in the middle of it.
+mod kill;
+/// The live stream.
+mod live;
+/// Sites, devices, signals, keys.
+mod objects;
+/// Setting up, logging in, sessions.
+mod people;
+/// Now, readings, summaries, export.
+mod reading_back;
+/// Starting, settings, stopping.
+mod running;
