@@ -1,7 +1,7 @@
 //! `cargo xtask test` and `cargo xtask lint`.
 
-use crate::run::{self, cargo, command, run};
 use crate::console;
+use crate::run::{self, cargo, command, run};
 use anyhow::{Context, Result};
 use std::process::{Command, Stdio};
 

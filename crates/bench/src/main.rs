@@ -1,1 +1,3 @@
+//! Measurements.
+
 fn main() {}

@@ -71,13 +71,17 @@ pub(crate) enum Command {
     #[command(after_help = "Declare one with: lantern signal add DEVICE/NAME --unit UNIT")]
     Arrivals,
     /// Send readings as a device does
-    #[command(after_help = "Examples:\n  lantern send --key KEY temp=21.4 hum=55\n  lantern send --key KEY temp=21.4 --at 2026-05-01T12:00:00Z")]
+    #[command(
+        after_help = "Examples:\n  lantern send --key KEY temp=21.4 hum=55\n  lantern send --key KEY temp=21.4 --at 2026-05-01T12:00:00Z"
+    )]
     Send(SendArgs),
     /// Show the last values, their age and where they are going
     #[command(after_help = "Examples:\n  lantern now\n  lantern now tower\n  lantern -o json now tower")]
     Now(NowArgs),
     /// List the readings of a signal
-    #[command(after_help = "Examples:\n  lantern readings tower/level --since 2h\n  lantern readings tower/level --from 2026-05-01 --to 2026-05-02 --limit 100")]
+    #[command(
+        after_help = "Examples:\n  lantern readings tower/level --since 2h\n  lantern readings tower/level --from 2026-05-01 --to 2026-05-02 --limit 100"
+    )]
     Readings(ReadingsArgs),
     /// Follow values live
     #[command(
@@ -85,7 +89,9 @@ pub(crate) enum Command {
     )]
     Follow(FollowArgs),
     /// Write readings to a file or to standard output
-    #[command(after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC")]
+    #[command(
+        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC"
+    )]
     Export(ExportArgs),
     /// Print completions for a shell
     #[command(after_help = "Example:\n  lantern completions bash > ~/.local/share/bash-completion/completions/lantern")]
@@ -111,7 +117,9 @@ pub(crate) struct LoginArgs {
 #[derive(Subcommand)]
 pub(crate) enum SiteCommand {
     /// Make a site
-    #[command(after_help = "Example:\n  lantern site add \"Marlbeck Light Railway\" --code marlbeck --zone Europe/London --at 54.5,-2.3")]
+    #[command(
+        after_help = "Example:\n  lantern site add \"Marlbeck Light Railway\" --code marlbeck --zone Europe/London --at 54.5,-2.3"
+    )]
     Add {
         /// Its name
         name: String,
@@ -217,7 +225,9 @@ pub(crate) enum DeviceCommand {
 #[derive(Subcommand)]
 pub(crate) enum SignalCommand {
     /// Declare a signal; a value waiting under that name becomes it
-    #[command(after_help = "Examples:\n  lantern signal add tower/level --unit m --name \"Water level\"\n  lantern signal add larder/door --type flag")]
+    #[command(
+        after_help = "Examples:\n  lantern signal add tower/level --unit m --name \"Water level\"\n  lantern signal add larder/door --type flag"
+    )]
     Add {
         /// Device and code
         #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
@@ -277,7 +287,9 @@ pub(crate) enum SignalCommand {
 #[derive(Subcommand)]
 pub(crate) enum KeyCommand {
     /// Issue a key for a device and show it, this once
-    #[command(after_help = "Examples:\n  lantern key issue tower\n  lantern --output json key issue tower | jq -r .key")]
+    #[command(
+        after_help = "Examples:\n  lantern key issue tower\n  lantern --output json key issue tower | jq -r .key"
+    )]
     Issue {
         /// Code of the device
         device: String,

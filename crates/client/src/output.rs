@@ -66,14 +66,18 @@ pub(crate) fn table(headings: &[&str], right: &[usize], rows: Vec<Vec<String>>) 
             column.set_cell_alignment(CellAlignment::Right);
         }
     }
-    let lines: Vec<String> = table.to_string().lines().map(|l| l.strip_prefix(' ').unwrap_or(l).trim_end().to_owned()).collect();
+    let lines: Vec<String> =
+        table.to_string().lines().map(|l| l.strip_prefix(' ').unwrap_or(l).trim_end().to_owned()).collect();
     lines.join("\n")
 }
 
 /// Names and values below each other.
 pub(crate) fn facts(facts: &[(&str, String)]) -> String {
     let width = facts.iter().map(|(name, _)| name.chars().count()).max().unwrap_or(0);
-    let lines: Vec<String> =
-        facts.iter().filter(|(_, value)| !value.is_empty()).map(|(name, value)| format!("{name:width$}  {value}")).collect();
+    let lines: Vec<String> = facts
+        .iter()
+        .filter(|(_, value)| !value.is_empty())
+        .map(|(name, value)| format!("{name:width$}  {value}"))
+        .collect();
     lines.join("\n")
 }

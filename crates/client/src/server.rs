@@ -197,7 +197,10 @@ mod tests {
     #[test]
     fn codes_are_escaped_in_addresses() {
         assert_eq!(segment("a/b ?"), "a%2Fb%20%3F");
-        assert_eq!(with_query("x", &[("to", "2026-05-01T12:00:00+01:00".into())]), "x?to=2026-05-01T12%3A00%3A00%2B01%3A00");
+        assert_eq!(
+            with_query("x", &[("to", "2026-05-01T12:00:00+01:00".into())]),
+            "x?to=2026-05-01T12%3A00%3A00%2B01%3A00"
+        );
     }
 
     #[test]

@@ -57,9 +57,9 @@ fn moment(text: &str, zone: &TimeZone) -> anyhow::Result<Timestamp> {
     if let Ok(timestamp) = text.parse::<Timestamp>() {
         return Ok(timestamp);
     }
-    let local = text
-        .parse::<civil::DateTime>()
-        .map_err(|_| anyhow::anyhow!("`{text}` is not a time: write 2026-05-01, 2026-05-01T12:00 or 2026-05-01T12:00:00Z"))?;
+    let local = text.parse::<civil::DateTime>().map_err(|_| {
+        anyhow::anyhow!("`{text}` is not a time: write 2026-05-01, 2026-05-01T12:00 or 2026-05-01T12:00:00Z")
+    })?;
     Ok(local.to_zoned(zone.clone())?.timestamp())
 }
 
@@ -89,7 +89,17 @@ mod tests {
 
     #[test]
     fn ago_is_a_number_and_a_unit() {
-        for (text, expected) in [("90s", Some(90)), ("2h", Some(7_200)), ("7d", Some(604_800)), ("2", None), ("h", None), ("-1h", None), ("", None), ("9999999w", None), ("1µ", None)] {
+        for (text, expected) in [
+            ("90s", Some(90)),
+            ("2h", Some(7_200)),
+            ("7d", Some(604_800)),
+            ("2", None),
+            ("h", None),
+            ("-1h", None),
+            ("", None),
+            ("9999999w", None),
+            ("1µ", None),
+        ] {
             assert_eq!(parse_ago(text).ok(), expected, "{text}");
         }
     }
@@ -107,7 +117,9 @@ mod tests {
 
     #[test]
     fn ages_are_in_words() {
-        for (seconds, expected) in [(0.2, "0 s"), (89.0, "89 s"), (120.0, "2 min"), (7_300.0, "2 h"), (200_000.0, "2 days")] {
+        for (seconds, expected) in
+            [(0.2, "0 s"), (89.0, "89 s"), (120.0, "2 min"), (7_300.0, "2 h"), (200_000.0, "2 days")]
+        {
             assert_eq!(age(seconds), expected);
         }
     }

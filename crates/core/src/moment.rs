@@ -88,7 +88,11 @@ impl Moment {
         };
         let micros = (number * micros_per).round();
         let bounds = *RANGE.start() as f64..=*RANGE.end() as f64;
-        if bounds.contains(&micros) { Ok(Self(micros as i64)) } else { Err(MomentError::OutOfRange(number.to_string())) }
+        if bounds.contains(&micros) {
+            Ok(Self(micros as i64))
+        } else {
+            Err(MomentError::OutOfRange(number.to_string()))
+        }
     }
 
     /// Reads what a sender writes for a time: RFC 3339, or an epoch number.

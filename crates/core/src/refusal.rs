@@ -79,7 +79,9 @@ impl RefusalCode {
             Self::NumberTooLarge => "Send numbers between -1.79e308 and 1.79e308.",
             Self::WrongType => "Send the type the signal has, or change the signal's type.",
             Self::TextTooLong => "Send texts of at most 1,024 bytes.",
-            Self::BadTime => "Write the time as 2026-05-01T12:00:00Z, with Z or an offset, or as seconds since 1970; or leave it out.",
+            Self::BadTime => {
+                "Write the time as 2026-05-01T12:00:00Z, with Z or an offset, or as seconds since 1970; or leave it out."
+            }
             Self::TimeInFuture => "Set the sender's clock, or leave the time out to use the time of arrival.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }

@@ -33,11 +33,7 @@ pub struct Browser {
 struct ConsoleLog;
 
 impl WebDriverCompatibleCommand for ConsoleLog {
-    fn endpoint(
-        &self,
-        base: &url::Url,
-        session: Option<&str>,
-    ) -> Result<url::Url, url::ParseError> {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
         base.join(&format!("session/{}/se/log", session.unwrap_or_default()))
     }
 
@@ -84,11 +80,8 @@ impl Browser {
     /// Gives the page exactly that size.
     pub async fn resize(&self, width: u32, height: u32) {
         self.page.set_window_size(width + 200, height + 200).await.unwrap();
-        let frame = self
-            .page
-            .execute("return [outerWidth - innerWidth, outerHeight - innerHeight]", vec![])
-            .await
-            .unwrap();
+        let frame =
+            self.page.execute("return [outerWidth - innerWidth, outerHeight - innerHeight]", vec![]).await.unwrap();
         let extra = |i: usize| frame[i].as_u64().unwrap_or(0) as u32;
         self.page.set_window_size(width + extra(0), height + extra(1)).await.unwrap();
     }
@@ -115,7 +108,9 @@ impl Browser {
 
     /// The field with a label.
     pub async fn field(&self, label: &str) -> Element {
-        let path = format!("//*[(self::input or self::textarea) and @id=//label[starts-with(normalize-space(.), '{label}')]/@for]");
+        let path = format!(
+            "//*[(self::input or self::textarea) and @id=//label[starts-with(normalize-space(.), '{label}')]/@for]"
+        );
         self.find(Locator::XPath(&path)).await
     }
 
@@ -129,10 +124,22 @@ impl Browser {
         field.send_keys("\u{e004}").await.unwrap();
     }
 
-    /// Presses the button or follows the link with a text.
+    /// Presses the button or follows the link with a text: of several the last that
+    /// is to be seen, which is the one on top.
     pub async fn press(&self, text: &str) {
-        let path = format!("//*[(self::button or self::a or @role='menuitem') and (normalize-space(.)='{text}' or @aria-label='{text}')]");
-        self.find(Locator::XPath(&path)).await.click().await.unwrap();
+        let path = format!(
+            "//*[(self::button or self::a or @role='menuitem') and (normalize-space(.)='{text}' or @aria-label='{text}')]"
+        );
+        let what = format!("something to press called {text:?}");
+        let found = eventually(&what, || async {
+            for element in self.page.find_all(Locator::XPath(&path)).await.ok()?.into_iter().rev() {
+                if element.is_displayed().await.unwrap_or(false) && element.is_enabled().await.unwrap_or(false) {
+                    return Some(element);
+                }
+            }
+            None
+        });
+        found.await.click().await.unwrap_or_else(|error| panic!("{text:?} cannot be pressed: {error}"));
     }
 
     /// Waits for an element.

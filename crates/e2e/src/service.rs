@@ -174,9 +174,7 @@ impl Service {
         let mut readings = Vec::new();
         let mut after = String::new();
         loop {
-            let path = format!(
-                "sites/marlbeck/devices/{device}/signals/{signal}/readings?from=0&limit=5000{after}"
-            );
+            let path = format!("sites/marlbeck/devices/{device}/signals/{signal}/readings?from=0&limit=5000{after}");
             let page = self.get(&path).await.ok();
             for item in page["items"].as_array().unwrap() {
                 readings.push((item["at"].as_str().unwrap().to_owned(), item["value"].clone()));

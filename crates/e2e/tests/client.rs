@@ -13,8 +13,30 @@ async fn from_set_up_to_a_csv_file() {
     let login = client.home().join("login.toml");
     assert_eq!(login.metadata().unwrap().permissions().mode() & 0o777, 0o600);
 
-    client.ok(&["site", "add", "Marlbeck Light Railway", "--code", "marlbeck", "--zone", "Europe/London", "--at", "54.5,-2.3,190"]);
-    let device = client.json(&["device", "add", "Water tower", "--code", "tower", "--every", "30", "--signal", "level:m", "--signal", "door:flag"]);
+    client.ok(&[
+        "site",
+        "add",
+        "Marlbeck Light Railway",
+        "--code",
+        "marlbeck",
+        "--zone",
+        "Europe/London",
+        "--at",
+        "54.5,-2.3,190",
+    ]);
+    let device = client.json(&[
+        "device",
+        "add",
+        "Water tower",
+        "--code",
+        "tower",
+        "--every",
+        "30",
+        "--signal",
+        "level:m",
+        "--signal",
+        "door:flag",
+    ]);
     assert_eq!(device["code"], "tower");
     let key = client.json(&["key", "issue", "tower"])["key"].as_str().unwrap().to_owned();
 
@@ -33,7 +55,18 @@ async fn from_set_up_to_a_csv_file() {
     let csv = client.ok(&["export", "tower/level", "tower/door", "--from", "2026-05-01", "--to", "2026-05-02"]);
     assert_eq!(csv, "time,tower/level (m),tower/door\r\n2026-05-01T13:00:00+01:00,2.31,1\r\n");
     let file = client.home().join("tower.csv");
-    client.ok(&["export", "tower/level", "--zone", "UTC", "--from", "2026-05-01", "--to", "2026-05-02", "--file", file.to_str().unwrap()]);
+    client.ok(&[
+        "export",
+        "tower/level",
+        "--zone",
+        "UTC",
+        "--from",
+        "2026-05-01",
+        "--to",
+        "2026-05-02",
+        "--file",
+        file.to_str().unwrap(),
+    ]);
     assert_eq!(std::fs::read_to_string(file).unwrap(), "time,tower/level (m)\r\n2026-05-01T12:00:00+00:00,2.31\r\n");
 
     client.ok(&["logout"]);

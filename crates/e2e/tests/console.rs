@@ -127,7 +127,7 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         browser.sees("With it go 4 readings").await;
         browser.fill("Type its code", "tower").await;
         browser.press("Remove").await;
-        browser.sees("The one device is").await;
+        browser.sees("0 of 1 fresh, 1 never heard").await;
         browser.press("Set-up").await;
         browser.sees("Set-up of Marlbeck Light Railway").await;
         browser.fill("Name of the site", "Marlbeck Railway").await;
@@ -145,7 +145,8 @@ async fn files_are_packed_and_cached_and_deep_links_work() {
     let page = service.request(reqwest::Method::GET, "/sites/marlbeck/devices/tower").send().await.unwrap();
     assert_eq!(page.headers()["cache-control"], "no-cache");
     let html = page.text().await.unwrap();
-    let script = html.split('"').find(|part| part.starts_with("/assets/") && part.ends_with(".js")).expect(&html).to_owned();
+    let script =
+        html.split('"').find(|part| part.starts_with("/assets/") && part.ends_with(".js")).expect(&html).to_owned();
 
     let packed = get(&script).send().await.unwrap();
     assert_eq!(packed.headers()["content-encoding"], "br");

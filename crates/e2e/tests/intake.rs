@@ -71,7 +71,10 @@ async fn the_same_reading_again_changes_nothing() {
 async fn undeclared_names_are_kept_and_wait() {
     let service = Service::start().await;
     let key = service.device("tower", &["temp"]).await;
-    assert_eq!(service.deliver(&key, r#"{"temp": 1, "supply": 12.3, "at": 1777636800}"#).await.text, "ok 2 waiting 1\n");
+    assert_eq!(
+        service.deliver(&key, r#"{"temp": 1, "supply": 12.3, "at": 1777636800}"#).await.text,
+        "ok 2 waiting 1\n"
+    );
     assert_eq!(service.deliver(&key, r#"{"supply": 12.4, "at": 1777636830}"#).await.text, "ok 1\n");
 
     let arrivals = service.get("sites/marlbeck/arrivals").await.ok();
@@ -201,7 +204,10 @@ async fn old_and_terse_http_is_understood() {
     let requests = [
         format!("GET /in/{key}?temp=1 HTTP/1.0\r\n\r\n"),
         format!("POST /in/{key} HTTP/1.0\r\nContent-Length: {}\r\n\r\n{body}", body.len()),
-        format!("POST /in/{key} HTTP/1.1\r\nHost: x\r\nConnection: close\r\nTransfer-Encoding: chunked\r\n\r\n{:x}\r\n{body}\r\n0\r\n\r\n", body.len()),
+        format!(
+            "POST /in/{key} HTTP/1.1\r\nHost: x\r\nConnection: close\r\nTransfer-Encoding: chunked\r\n\r\n{:x}\r\n{body}\r\n0\r\n\r\n",
+            body.len()
+        ),
         format!("GET /in/{key}?temp=1 HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n"),
     ];
     for request in requests {

@@ -17,7 +17,9 @@ async fn every_acknowledged_reading_survives_a_kill_and_is_there_once() {
     let next = Arc::new(AtomicU64::new(0));
     for round in 0..2 {
         let stop = Arc::new(AtomicBool::new(false));
-        let tasks: Vec<_> = (0..SENDERS).map(|_| tokio::spawn(send(service.url.clone(), key.clone(), next.clone(), stop.clone()))).collect();
+        let tasks: Vec<_> = (0..SENDERS)
+            .map(|_| tokio::spawn(send(service.url.clone(), key.clone(), next.clone(), stop.clone())))
+            .collect();
         // Killed when there is much in flight, and never before something was taken.
         let begun = next.load(Ordering::Relaxed);
         lantern_e2e::eventually("deliveries", || {

@@ -12,7 +12,8 @@ struct Stream {
 
 impl Stream {
     async fn open(service: &Service, site: &str, last: Option<&str>) -> Self {
-        let mut request = service.request(Method::GET, &format!("/api/v1/live?site={site}")).bearer_auth(&service.token);
+        let mut request =
+            service.request(Method::GET, &format!("/api/v1/live?site={site}")).bearer_auth(&service.token);
         if let Some(id) = last {
             request = request.header("Last-Event-ID", id);
         }
@@ -65,7 +66,10 @@ async fn readings_and_changes_are_told_as_they_happen_and_only_to_their_site() {
     assert_eq!(other.next().await.0, "hello");
 
     service.deliver(&key, r#"{"temp": 21.4, "at": "2026-05-01T12:00:00Z", "new": 1}"#).await;
-    assert_eq!(own.next_named("presence").await, json!({"device": "tower", "presence": "fresh", "since": own_since(&service).await}));
+    assert_eq!(
+        own.next_named("presence").await,
+        json!({"device": "tower", "presence": "fresh", "since": own_since(&service).await})
+    );
     assert_eq!(own.next_named("change").await, json!({"what": "arrival", "device": "tower"}));
     let readings = own.next_named("readings").await;
     assert_eq!(
@@ -109,7 +113,8 @@ async fn a_flood_is_thinned_to_the_newest_of_each_signal() {
     service.deliver(&key, Value::from(body).to_string()).await;
     let event = stream.next_named("readings").await;
     assert_eq!(event["thinned"], true);
-    let mut values: Vec<_> = event["readings"].as_array().unwrap().iter().map(|r| r["value"].as_f64().unwrap()).collect();
+    let mut values: Vec<_> =
+        event["readings"].as_array().unwrap().iter().map(|r| r["value"].as_f64().unwrap()).collect();
     values.sort_by(f64::total_cmp);
     assert_eq!(values, [-2_999.0, 2_999.0]);
 }

@@ -16,11 +16,12 @@ async fn sites_are_made_listed_shown_changed_and_removed() {
     assert!(rest["next"].is_null());
 
     let position = json!({"latitude": 54.5, "longitude": -2.3, "altitude_m": 190.0});
-    let changed = service
-        .api(Method::PATCH, "sites/marlbeck", Some(json!({"name": "Railway", "position": position})))
-        .await
-        .ok();
-    assert_eq!((&changed["name"], &changed["zone"], &changed["position"]), (&json!("Railway"), &json!("Europe/London"), &position));
+    let changed =
+        service.api(Method::PATCH, "sites/marlbeck", Some(json!({"name": "Railway", "position": position}))).await.ok();
+    assert_eq!(
+        (&changed["name"], &changed["zone"], &changed["position"]),
+        (&json!("Railway"), &json!("Europe/London"), &position)
+    );
     let without = service.api(Method::PATCH, "sites/marlbeck", Some(json!({"position": null}))).await.ok();
     assert!(without["position"].is_null());
 
@@ -41,12 +42,22 @@ async fn what_cannot_be_is_refused_with_the_field_named() {
         ("sites", json!({"name": "x"}), "bad-body", "zone"),
         ("sites", json!({"name": "x", "zone": "UTC", "colour": 1}), "bad-body", "colour"),
         ("sites/marlbeck/devices", json!({"name": "x", "interval_s": 0}), "invalid", "interval_s"),
-        ("sites/marlbeck/devices", json!({"name": "x", "position": {"latitude": 91, "longitude": 0}}), "invalid", "latitude"),
+        (
+            "sites/marlbeck/devices",
+            json!({"name": "x", "position": {"latitude": 91, "longitude": 0}}),
+            "invalid",
+            "latitude",
+        ),
         ("sites/marlbeck/devices", json!({"name": "x", "signals": [{"code": "a"}, {"code": "a"}]}), "invalid", "twice"),
         ("sites/marlbeck/devices", json!({"name": "x", "signals": [{"code": "at"}]}), "invalid", "`at`"),
         ("sites/marlbeck/devices", json!({"name": "x", "code": "tower"}), "taken", "tower"),
         ("sites/marlbeck/devices/tower/signals", json!({"code": "t", "unit": "furlongs"}), "invalid", "furlongs"),
-        ("sites/marlbeck/devices/tower/signals", json!({"code": "t", "type": "flag", "unit": "m"}), "invalid", "no unit"),
+        (
+            "sites/marlbeck/devices/tower/signals",
+            json!({"code": "t", "type": "flag", "unit": "m"}),
+            "invalid",
+            "no unit",
+        ),
         ("sites/marlbeck/devices/tower/signals", json!({"code": "temp"}), "taken", "temp"),
         ("sites/nowhere/devices", json!({"name": "x"}), "not-found", "nowhere"),
     ] {
@@ -63,7 +74,9 @@ async fn what_cannot_be_is_refused_with_the_field_named() {
 async fn units_are_accepted_as_people_spell_them() {
     let service = Service::start().await;
     service.device("tower", &[]).await;
-    for (entered, code, symbol) in [("°C", "Cel", "°C"), ("[ppm]", "[ppm]", "ppm"), ("km/h", "km/h", "km/h"), ("%", "%", "%")] {
+    for (entered, code, symbol) in
+        [("°C", "Cel", "°C"), ("[ppm]", "[ppm]", "ppm"), ("km/h", "km/h", "km/h"), ("%", "%", "%")]
+    {
         let new = json!({"code": format!("s{}", code.len()), "unit": entered});
         let signal = service.post("sites/marlbeck/devices/tower/signals", new.clone()).await;
         if signal.status.as_u16() == 409 {
@@ -81,7 +94,10 @@ async fn a_changed_signal_keeps_its_readings() {
     service.deliver(&key, r#"{"temp": 1}"#).await;
     let path = "sites/marlbeck/devices/tower/signals/temp";
     let changed = service.api(Method::PATCH, path, Some(json!({"name": "Air", "unit": "Cel"}))).await.ok();
-    assert_eq!((&changed["name"], &changed["unit"], &changed["type"]), (&json!("Air"), &json!("Cel"), &json!("number")));
+    assert_eq!(
+        (&changed["name"], &changed["unit"], &changed["type"]),
+        (&json!("Air"), &json!("Cel"), &json!("number"))
+    );
     let flag = service.api(Method::PATCH, path, Some(json!({"type": "flag"}))).await.ok();
     assert!(flag["unit"].is_null(), "what is no number has no unit");
     assert_eq!(service.readings("tower", "temp").await.len(), 1);

@@ -115,9 +115,14 @@ async fn export_is_one_row_a_time_and_one_column_a_signal() {
         .await;
     service.deliver(&larder, r#"{"at": "2026-05-01T12:00:00Z", "door": true}"#).await;
     let times = "from=2026-05-01&to=2026-05-02";
-    assert_eq!(service.get(&format!("sites/marlbeck/export?{times}")).await.status.as_u16(), 422, "a date needs its zone");
+    assert_eq!(
+        service.get(&format!("sites/marlbeck/export?{times}")).await.status.as_u16(),
+        422,
+        "a date needs its zone"
+    );
     let times = "from=2026-05-01T00:00:00Z&to=2026-05-02T00:00:00Z";
-    let export = service.get(&format!("sites/marlbeck/export?signals=tower/level,larder/door,tower/mode&{times}")).await;
+    let export =
+        service.get(&format!("sites/marlbeck/export?signals=tower/level,larder/door,tower/mode&{times}")).await;
     assert!(export.headers["content-type"].to_str().unwrap().starts_with("text/csv"));
     assert_eq!(
         export.text,

@@ -108,9 +108,8 @@ impl Heard {
     pub(crate) async fn flush(&self, store: &Store) -> Result<(), StoreError> {
         let heard: Vec<(DeviceId, Moment)> = {
             let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
-            let dirty = |(id, entry): (&DeviceId, &mut Entry)| {
-                std::mem::take(&mut entry.dirty).then_some((*id, entry.last?))
-            };
+            let dirty =
+                |(id, entry): (&DeviceId, &mut Entry)| std::mem::take(&mut entry.dirty).then_some((*id, entry.last?));
             devices.iter_mut().filter_map(dirty).collect()
         };
         if !heard.is_empty() {

@@ -61,7 +61,10 @@ fn start_logging(settings: &Settings) -> Result<(), String> {
     // SQLx speaks of each slow statement, which bulk writing is full of.
     let filter = EnvFilter::try_new(format!("{},sqlx=error", settings.log_level))
         .map_err(|e| format!("log_level `{}` is no filter: {e}", settings.log_level))?;
-    let builder = tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).with_ansi(std::io::stderr().is_terminal());
+    let builder = tracing_subscriber::fmt()
+        .with_env_filter(filter)
+        .with_writer(std::io::stderr)
+        .with_ansi(std::io::stderr().is_terminal());
     match settings.log_format {
         LogFormat::Text => builder.with_target(false).init(),
         LogFormat::Json => builder.json().flatten_event(true).init(),

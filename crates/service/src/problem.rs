@@ -8,10 +8,16 @@ use rocket::request::Request;
 use rocket::response::{self, Responder, Response};
 use std::borrow::Cow;
 use std::io::Cursor;
+use std::ops::{Deref, DerefMut};
 
-/// What went wrong with a request, what it means and what to do.
+/// What went wrong with a request, what it means and what to do. Boxed, because
+/// it is the rare case of every result that carries it.
 #[derive(Debug, Clone)]
-pub(crate) struct Problem {
+pub(crate) struct Problem(Box<Parts>);
+
+/// What a [`Problem`] says.
+#[derive(Debug, Clone)]
+pub(crate) struct Parts {
     pub(crate) status: Status,
     pub(crate) code: &'static str,
     pub(crate) title: &'static str,
@@ -30,7 +36,7 @@ impl Problem {
         detail: impl Into<String>,
         remedy: impl Into<Cow<'static, str>>,
     ) -> Self {
-        Self {
+        Self(Box::new(Parts {
             status,
             code,
             title,
@@ -38,7 +44,7 @@ impl Problem {
             remedy: remedy.into(),
             refused: Vec::new(),
             retry_after: None,
-        }
+        }))
     }
 
     /// A store error where a row was looked up by its code.
@@ -120,6 +126,20 @@ impl Problem {
             refused: self.refused.clone(),
         };
         serde_json::to_string(&body).unwrap_or_default()
+    }
+}
+
+impl Deref for Problem {
+    type Target = Parts;
+
+    fn deref(&self) -> &Parts {
+        &self.0
+    }
+}
+
+impl DerefMut for Problem {
+    fn deref_mut(&mut self) -> &mut Parts {
+        &mut self.0
     }
 }
 

@@ -81,9 +81,8 @@ fn build(app: Arc<App>) -> Rocket<Build> {
         },
         ..rocket::Config::default()
     };
-    routes::mount(rocket::custom(config).manage(app)).attach(AdHoc::on_liftoff("announce", |rocket| {
-        Box::pin(async move { announce(rocket) })
-    }))
+    routes::mount(rocket::custom(config).manage(app))
+        .attach(AdHoc::on_liftoff("announce", |rocket| Box::pin(async move { announce(rocket) })))
 }
 
 /// Prints where the service is, for people and for programs that start it.

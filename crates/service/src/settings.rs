@@ -97,9 +97,9 @@ impl Flags {
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
         figment = figment.merge(Env::prefixed(PREFIX).only(&names)).merge(FlagSource(self));
         let settings: Settings = figment.extract().map_err(|e| e.to_string())?;
-        let sourced =
-            fields(&settings).into_iter().map(|(name, value)| (name.clone(), value, source(&figment, &name)));
-        Ok((settings.clone(), sourced.collect()))
+        let sourced = fields(&settings).into_iter().map(|(name, value)| (name.clone(), value, source(&figment, &name)));
+        let sourced = sourced.collect();
+        Ok((settings, sourced))
     }
 }
 

@@ -52,11 +52,7 @@ pub(crate) fn direction(direction: Direction) -> api::Direction {
 }
 
 pub(crate) fn position(position: store::Position) -> api::Position {
-    api::Position {
-        latitude: position.latitude,
-        longitude: position.longitude,
-        altitude_m: position.altitude_m,
-    }
+    api::Position { latitude: position.latitude, longitude: position.longitude, altitude_m: position.altitude_m }
 }
 
 pub(crate) fn site(site: store::Site, arrivals: u32) -> api::Site {

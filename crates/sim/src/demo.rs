@@ -34,7 +34,10 @@ pub(crate) struct Demo {
 }
 
 fn parse_speed(text: &str) -> Result<f64, String> {
-    text.parse().ok().filter(|speed| (1.0..=1_000.0).contains(speed)).ok_or_else(|| "a number from 1 to 1000".to_owned())
+    text.parse()
+        .ok()
+        .filter(|speed| (1.0..=1_000.0).contains(speed))
+        .ok_or_else(|| "a number from 1 to 1000".to_owned())
 }
 
 impl Demo {
@@ -63,7 +66,12 @@ impl Demo {
         outcome
     }
 
-    async fn show(&self, data: &std::path::Path, service: &Service, started: Instant) -> Result<Option<(Senders, i64)>> {
+    async fn show(
+        &self,
+        data: &std::path::Path,
+        service: &Service,
+        started: Instant,
+    ) -> Result<Option<(Senders, i64)>> {
         let now = Timestamp::now();
         let (api, memory) = match (Memory::load(data)?, &service.code) {
             (Some(memory), None) => (site::log_in(service, &memory).await?, memory),
@@ -71,7 +79,9 @@ impl Demo {
                 let plan = Plan { password: password(), seed: self.seed, began_s: began(now)?.as_second() };
                 site::make(service, code.clone(), plan, data).await?
             }
-            (None, None) => anyhow::bail!("{} holds a service that is not the demo's; choose another --data", data.display()),
+            (None, None) => {
+                anyhow::bail!("{} holds a service that is not the demo's; choose another --data", data.display())
+            }
         };
         let senders = Senders {
             client: reqwest::Client::builder().build()?,

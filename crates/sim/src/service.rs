@@ -67,7 +67,9 @@ impl Service {
         if let Some(id) = self.child.id() {
             Command::new("kill").arg("-TERM").arg(id.to_string()).status().await?;
         }
-        tokio::time::timeout(Duration::from_secs(10), self.child.wait()).await.context("the service did not stop")??;
+        tokio::time::timeout(Duration::from_secs(10), self.child.wait())
+            .await
+            .context("the service did not stop")??;
         Ok(())
     }
 

@@ -7,7 +7,9 @@ use std::path::PathBuf;
 #[non_exhaustive]
 pub enum OpenError {
     /// The directory is missing and cannot be made, or cannot be written.
-    #[error("the data directory {dir} cannot be written ({cause}); choose another with --data, or give this user the right to write it")]
+    #[error(
+        "the data directory {dir} cannot be written ({cause}); choose another with --data, or give this user the right to write it"
+    )]
     Unwritable {
         /// The directory.
         dir: PathBuf,
@@ -15,10 +17,14 @@ pub enum OpenError {
         cause: std::io::Error,
     },
     /// Another service holds the lock.
-    #[error("the data directory {0} is in use by another running Key Lantern; stop that one, or choose another directory with --data")]
+    #[error(
+        "the data directory {0} is in use by another running Key Lantern; stop that one, or choose another directory with --data"
+    )]
     Locked(PathBuf),
     /// The file was written by a newer version.
-    #[error("the database {file} was written by a newer Key Lantern (its schema is {found}, this one knows {known}); run that version or a newer one")]
+    #[error(
+        "the database {file} was written by a newer Key Lantern (its schema is {found}, this one knows {known}); run that version or a newer one"
+    )]
     Newer {
         /// The database file.
         file: PathBuf,

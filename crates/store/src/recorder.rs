@@ -263,10 +263,7 @@ static INSERTS: LazyLock<[Arc<str>; 4]> = LazyLock::new(|| {
     })
 });
 
-async fn insert(
-    connection: &mut SqliteConnection,
-    mut rows: &[(SignalId, Moment, &Value)],
-) -> Result<(), StoreError> {
+async fn insert(connection: &mut SqliteConnection, mut rows: &[(SignalId, Moment, &Value)]) -> Result<(), StoreError> {
     for (size, sql) in ROWS.into_iter().zip(INSERTS.iter()) {
         while rows.len() >= size {
             let (chunk, rest) = rows.split_at(size);

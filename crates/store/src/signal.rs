@@ -99,12 +99,7 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn add_arrivals(
-        &self,
-        device: DeviceId,
-        names: &[&str],
-        now: Moment,
-    ) -> Result<Vec<Signal>, StoreError> {
+    pub async fn add_arrivals(&self, device: DeviceId, names: &[&str], now: Moment) -> Result<Vec<Signal>, StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         let mut signals = Vec::with_capacity(names.len());
         for name in names {
@@ -201,7 +196,10 @@ impl Store {
         .bind(limit)
         .fetch_all(&self.read)
         .await?;
-        Ok(rows.iter().map(|row| Ok((row.try_get("device_code")?, signal(row)?))).collect::<Result<_, sqlx::Error>>()?)
+        Ok(rows
+            .iter()
+            .map(|row| Ok((row.try_get("device_code")?, signal(row)?)))
+            .collect::<Result<_, sqlx::Error>>()?)
     }
 
     /// How many arrivals a site has.

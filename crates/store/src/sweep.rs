@@ -77,10 +77,9 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn sweep(&self) -> Result<bool, StoreError> {
-        let removed: Option<i64> =
-            sqlx::query_scalar("SELECT id FROM signal WHERE removed_at IS NOT NULL LIMIT 1")
-                .fetch_optional(&self.write)
-                .await?;
+        let removed: Option<i64> = sqlx::query_scalar("SELECT id FROM signal WHERE removed_at IS NOT NULL LIMIT 1")
+            .fetch_optional(&self.write)
+            .await?;
         let Some(signal) = removed else { return self.sweep_owners().await };
         let deleted = sqlx::query(
             "DELETE FROM reading WHERE signal_id = ?1

@@ -1,5 +1,5 @@
 //! The store as the service uses it: on a real file, opened and opened again.
-#![allow(missing_docs)]
+#![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value, ValueType};
 use lantern_store::{
@@ -220,7 +220,8 @@ async fn a_newer_or_damaged_database_is_refused_with_a_sentence() {
     assert!(error.to_string().contains("newer Key Lantern"), "{error}");
 
     let damaged = tempfile::tempdir().unwrap();
-    std::fs::write(damaged.path().join(DATABASE_FILE), "this is no database, whatever its name says".repeat(99)).unwrap();
+    std::fs::write(damaged.path().join(DATABASE_FILE), "this is no database, whatever its name says".repeat(99))
+        .unwrap();
     assert!(matches!(Store::open(damaged.path()).await, Err(OpenError::Database { .. })));
 }
 

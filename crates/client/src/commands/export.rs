@@ -28,9 +28,9 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
 
     let response = server.stream(&format!("sites/{}/export", segment(&site.code)), &query, None).await?;
     let mut sink: Box<dyn Write> = match &args.file {
-        Some(file) => Box::new(BufWriter::new(
-            File::create(file).with_context(|| format!("cannot write {}", file.display()))?,
-        )),
+        Some(file) => {
+            Box::new(BufWriter::new(File::create(file).with_context(|| format!("cannot write {}", file.display()))?))
+        }
         None => Box::new(io::stdout().lock()),
     };
     // A bar beside the data would spoil them on the same screen.

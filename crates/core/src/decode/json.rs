@@ -208,10 +208,7 @@ fn not_json(error: &serde_json::Error) -> Refusal {
         reason => reason,
     };
     if error.is_data() {
-        return Refusal::whole(
-            RefusalCode::NotAnObject,
-            format!("At line {line}, column {column}: {reason}."),
-        );
+        return Refusal::whole(RefusalCode::NotAnObject, format!("At line {line}, column {column}: {reason}."));
     }
     malformed(format!("The JSON is broken at line {line}, column {column}: {reason}."))
 }
@@ -262,7 +259,8 @@ mod tests {
 
     #[test]
     fn every_object_of_an_array_has_its_own_time() {
-        let decoded = json(br#"[{"at": 1777636800, "a": 1}, {"a": 2, "at": "2026-05-01T12:00:30Z"}, {"a": 3}]"#).unwrap();
+        let decoded =
+            json(br#"[{"at": 1777636800, "a": 1}, {"a": 2, "at": "2026-05-01T12:00:30Z"}, {"a": 3}]"#).unwrap();
         let times: Vec<_> = decoded.items.iter().map(|i| i.at.map(|m| m.to_string())).collect();
         assert_eq!(times, [Some("2026-05-01T12:00:00Z".into()), Some("2026-05-01T12:00:30Z".into()), None]);
     }

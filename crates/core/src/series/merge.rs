@@ -76,10 +76,7 @@ mod tests {
 
     #[test]
     fn tells_the_three_apart() {
-        let merged = merge(
-            &moments(&[(1, 10), (2, 20)]),
-            &moments(&[(1, 10), (2, 21), (3, 30), (4, 1), (4, 2)]),
-        );
+        let merged = merge(&moments(&[(1, 10), (2, 20)]), &moments(&[(1, 10), (2, 21), (3, 30), (4, 1), (4, 2)]));
         use Fate::{Corrected, New, Repeated};
         assert_eq!(merged.fates, [Repeated, Corrected, New, New, Corrected]);
         assert_eq!(merged.inserts, moments(&[(3, 30), (4, 2)]));

@@ -1,1 +1,3 @@
+//! Takes the pictures in `docs/screenshots` from the demo.
+
 fn main() {}

@@ -6,7 +6,8 @@ use argon2::{Argon2, PasswordHasher, PasswordVerifier};
 /// The fewest characters of a password.
 const MIN_LENGTH: usize = 10;
 /// A hash of no password in use, to be checked against when there is none.
-const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$1kBq6YKXOJxbRhv2VXkZ0mxJT4vbHY4LG0zHkY7l0Gs";
+const NOBODY: &str =
+    "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$1kBq6YKXOJxbRhv2VXkZ0mxJT4vbHY4LG0zHkY7l0Gs";
 /// The most bytes of a password: hashing is costly and must be bounded.
 const MAX_LENGTH: usize = 256;
 

@@ -70,9 +70,6 @@ mod tests {
             waiting: vec!["new".into()],
             refused: vec![refused.clone(), RefusedValue { name: "x".into(), ..refused }],
         };
-        assert_eq!(
-            line(&answer),
-            "ok 3 repeated 1 corrected 1 waiting 1 refused 2: door wrong-type, x wrong-type\n"
-        );
+        assert_eq!(line(&answer), "ok 3 repeated 1 corrected 1 waiting 1 refused 2: door wrong-type, x wrong-type\n");
     }
 }

@@ -144,13 +144,7 @@ async fn record(
     let recorded = app.store.record(readings.clone(), now).await?;
     app.latest.note(&readings);
     app.hub.readings(plan, &readings);
-    Ok(InAnswer {
-        kept: readings.len(),
-        repeated: recorded.repeated,
-        corrected: recorded.corrected,
-        waiting,
-        refused,
-    })
+    Ok(InAnswer { kept: readings.len(), repeated: recorded.repeated, corrected: recorded.corrected, waiting, refused })
 }
 
 fn refused_value(refusal: Refusal) -> RefusedValue {
@@ -169,5 +163,7 @@ fn nothing_kept(refused: Vec<RefusedValue>) -> Problem {
         .and_then(|r| RefusalCode::ALL.into_iter().find(|code| code.as_str() == r.code))
         .unwrap_or(RefusalCode::NoValues);
     let detail = first.map_or_else(|| "The request holds no values.".to_owned(), |r| r.detail.clone());
-    Problem { refused, ..Problem::from(Refusal::whole(code, detail)) }
+    let mut problem = Problem::from(Refusal::whole(code, detail));
+    problem.refused = refused;
+    problem
 }

@@ -46,11 +46,17 @@ pub(crate) struct Hub {
     run: String,
 }
 
+/// Readings of one delivery that have been kept.
+struct Kept {
+    plan: Arc<DevicePlan>,
+    readings: Arc<Vec<Reading>>,
+}
+
 #[derive(Default)]
 struct Inner {
     last: u64,
     kept: VecDeque<Arc<Event>>,
-    pending: HashMap<SiteId, Vec<(Arc<DevicePlan>, Arc<Vec<Reading>>)>>,
+    pending: HashMap<SiteId, Vec<Kept>>,
 }
 
 impl Hub {
@@ -62,7 +68,7 @@ impl Hub {
     /// Takes readings that have been kept, to be sent with the next tick.
     pub(crate) fn readings(&self, plan: &Arc<DevicePlan>, readings: &Arc<Vec<Reading>>) {
         let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
-        inner.pending.entry(plan.site).or_default().push((plan.clone(), readings.clone()));
+        inner.pending.entry(plan.site).or_default().push(Kept { plan: plan.clone(), readings: readings.clone() });
     }
 
     /// Tells of a changed presence.
@@ -127,8 +133,8 @@ impl Hub {
     }
 }
 
-fn gather(deliveries: &[(Arc<DevicePlan>, Arc<Vec<Reading>>)]) -> ReadingsEvent {
-    let all = || deliveries.iter().flat_map(|(plan, readings)| readings.iter().map(move |r| (plan, r)));
+fn gather(deliveries: &[Kept]) -> ReadingsEvent {
+    let all = || deliveries.iter().flat_map(|kept| kept.readings.iter().map(move |reading| (&kept.plan, reading)));
     let live = |(plan, reading): (&Arc<DevicePlan>, &Reading)| LiveReading {
         device: plan.code.clone(),
         signal: plan.codes.get(&reading.signal).cloned().unwrap_or_default(),

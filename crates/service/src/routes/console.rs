@@ -24,6 +24,7 @@ struct Asset {
 }
 
 #[get("/assets/<path..>")]
+#[allow(clippy::needless_pass_by_value, reason = "that is how Rocket gives it")]
 fn asset(path: PathBuf) -> Option<Asset> {
     let path = format!("assets/{}", path.to_str()?);
     Files::get(&path).map(|_| Asset { path, is_fixed: true })
@@ -36,6 +37,7 @@ fn root() -> Asset {
 
 /// Any other address is a page of the console, which finds its own way.
 #[get("/<path..>", rank = 20)]
+#[allow(clippy::needless_pass_by_value, reason = "that is how Rocket gives it")]
 fn page(path: PathBuf) -> Option<Asset> {
     const NOT_PAGES: [&str; 4] = ["api", "in", "mqtt", "assets"];
     let first = path.iter().next().and_then(|part| part.to_str()).unwrap_or_default();
@@ -56,12 +58,13 @@ impl<'r> Responder<'r, 'static> for Asset {
         let packed = [("br", "br"), ("gzip", "gz")]
             .into_iter()
             .filter(|(encoding, _)| accepted.split(',').any(|a| a.trim().split(';').next() == Some(encoding)))
-            .find_map(|(encoding, ending)| {
-                Some((Some(encoding), Files::get(&format!("{}.{ending}", self.path))?))
-            });
+            .find_map(|(encoding, ending)| Some((Some(encoding), Files::get(&format!("{}.{ending}", self.path))?)));
         let plain = || Files::get(&self.path).map(|file| (None, file));
         let Some((encoding, file)) = packed.or_else(plain) else {
-            return Response::build().header(ContentType::HTML).sized_body(NOT_BUILT.len(), Cursor::new(NOT_BUILT)).ok();
+            return Response::build()
+                .header(ContentType::HTML)
+                .sized_body(NOT_BUILT.len(), Cursor::new(NOT_BUILT))
+                .ok();
         };
         respond(request, &self, encoding, file)
     }

@@ -64,10 +64,8 @@ async fn export<'a>(
         .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
     let columns = columns(app, &site.code, signals).await?;
     let name = format!("{}.csv", site.code);
-    let mut rows = Rows {
-        store: &app.store,
-        cursors: columns.iter().map(|c| Cursor::new(c.signal, from, to)).collect(),
-    };
+    let mut rows =
+        Rows { store: &app.store, cursors: columns.iter().map(|c| Cursor::new(c.signal, from, to)).collect() };
     let mut line = vec!["time".to_owned()];
     line.extend(columns.into_iter().map(|c| c.heading));
     let stream = ByteStream! {
@@ -165,8 +163,7 @@ impl Cursor {
         if !self.page.is_empty() || self.at_end {
             return Ok(());
         }
-        let page =
-            Page { signal: self.signal, from: self.from, to: self.to, limit: PAGE, order: Order::Ascending };
+        let page = Page { signal: self.signal, from: self.from, to: self.to, limit: PAGE, order: Order::Ascending };
         self.page = store.readings(page).await?.into();
         self.at_end = self.page.len() < PAGE as usize;
         if let Some((last, _)) = self.page.back() {

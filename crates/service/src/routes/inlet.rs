@@ -10,8 +10,8 @@ use rocket::http::{ContentType, Status};
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
 use rocket::{Route, State, async_trait, get, post, routes};
-use std::time::Duration;
 use std::sync::Arc;
+use std::time::Duration;
 
 const MAX_BODY_MIB: u64 = 1;
 /// A modem on a bad line is slow, but one that stops must not hold on for ever.

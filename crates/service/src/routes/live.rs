@@ -11,9 +11,9 @@ use rocket::request::{FromRequest, Request};
 use rocket::response::stream::{Event as Sent, EventStream};
 use rocket::{Route, Shutdown, State, async_trait, get, routes};
 use std::convert::Infallible;
+use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
-use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![live]

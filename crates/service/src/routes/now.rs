@@ -115,10 +115,5 @@ async fn trace_of(app: &App, signal: &Signal, now: Moment) -> Result<Trace, Prob
             *mean = Some(summary.mean);
         }
     }
-    Ok(Trace {
-        signal: signal.code.clone(),
-        from: from.to_string(),
-        width_s: TRACE_WIDTH as f64 / 1e6,
-        means,
-    })
+    Ok(Trace { signal: signal.code.clone(), from: from.to_string(), width_s: TRACE_WIDTH as f64 / 1e6, means })
 }

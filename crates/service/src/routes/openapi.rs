@@ -41,9 +41,7 @@ impl Modify for Security {
     fn modify(&self, document: &mut utoipa::openapi::OpenApi) {
         let components = document.components.get_or_insert_default();
         let bearer = |text: &str| {
-            SecurityScheme::Http(
-                HttpBuilder::new().scheme(HttpAuthScheme::Bearer).description(Some(text)).build(),
-            )
+            SecurityScheme::Http(HttpBuilder::new().scheme(HttpAuthScheme::Bearer).description(Some(text)).build())
         };
         components.add_security_scheme("token", bearer("A person's token"));
         components.add_security_scheme("key", bearer("A device's key"));

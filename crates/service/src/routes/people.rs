@@ -138,8 +138,7 @@ fn session(person: Person, expires: Moment, csrf: Option<String>, token: Option<
 
 async fn open_session(app: &App, cookies: &CookieJar<'_>, person: Person, token: bool) -> Answer<Session> {
     let secret = auth::new_token();
-    let (kind, days) =
-        if token { (SessionKind::Token, TOKEN_DAYS) } else { (SessionKind::Browser, BROWSER_DAYS) };
+    let (kind, days) = if token { (SessionKind::Token, TOKEN_DAYS) } else { (SessionKind::Browser, BROWSER_DAYS) };
     let now = clock::now();
     let expires = now.plus_seconds(days as f64 * 86_400.0);
     app.store.add_session(&auth::hash(&secret), person.id, kind, now, expires).await?;
@@ -179,11 +178,5 @@ fn check_name(name: &str) -> Result<&str, Problem> {
 }
 
 fn already_set_up() -> Problem {
-    Problem::new(
-        Status::Conflict,
-        "already-set-up",
-        "Already set up",
-        "This service has its owner.",
-        "Log in instead.",
-    )
+    Problem::new(Status::Conflict, "already-set-up", "Already set up", "This service has its owner.", "Log in instead.")
 }
