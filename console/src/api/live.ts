@@ -72,8 +72,9 @@ export class LiveSite {
       devices?.map((device) => withReadings(device, byDevice.get(device.device))),
     );
     for (const [code, readings] of byDevice) {
-      this.#cache.setQueryData<DeviceNow>(['device-now', this.#site, code], (device) =>
-        device === undefined ? undefined : withReadings(device, readings),
+      this.#cache.setQueryData<DeviceNow | null>(
+        ['device-now', this.#site, code],
+        (device) => device && withReadings(device, readings),
       );
     }
     this.#readingsListeners.forEach((listener) => listener(event.readings));
@@ -97,13 +98,19 @@ export class LiveSite {
     this.#cache.setQueryData<DeviceNow[]>(['now', this.#site], (devices) =>
       devices?.map((old) => (old.device === device ? change(old) : old)),
     );
-    this.#cache.setQueryData<DeviceNow>(['device-now', this.#site, device], (old) => old && change(old));
+    this.#cache.setQueryData<DeviceNow | null>(
+      ['device-now', this.#site, device],
+      (old) => old && change(old),
+    );
   }
 
-  #change({ what }: ChangeEvent): void {
+  #change({ what, device }: ChangeEvent): void {
+    // Asking for it again would only say that it is not there.
+    if (what === 'device-removed') this.#cache.setQueryData(['device-now', this.#site, device], null);
     const stale: Record<ChangeEvent['what'], string[]> = {
       site: ['site', 'sites'],
       device: ['now', 'device', 'device-now', 'site'],
+      'device-removed': ['now', 'site', 'arrivals'],
       signal: ['now', 'device-now', 'signals', 'site', 'arrivals'],
       key: ['keys'],
       arrival: ['site', 'arrivals'],

@@ -46,10 +46,11 @@ export const siteNow = (code: string) =>
     refetchInterval: 60_000,
   });
 
+/** A device as it is now; null once it was removed. */
 export const deviceNow = (siteCode: string, device: string) =>
   queryOptions({
     queryKey: ['device-now', siteCode, device],
-    queryFn: () => api.get<DeviceNow>(`${devicePath(siteCode, device)}/now`),
+    queryFn: (): Promise<DeviceNow | null> => api.get<DeviceNow>(`${devicePath(siteCode, device)}/now`),
   });
 
 export const device = (siteCode: string, code: string) =>

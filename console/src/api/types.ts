@@ -178,6 +178,6 @@ export interface PresenceEvent {
 }
 
 export interface ChangeEvent {
-  what: 'site' | 'device' | 'signal' | 'key' | 'arrival';
+  what: 'site' | 'device' | 'device-removed' | 'signal' | 'key' | 'arrival';
   device?: string;
 }

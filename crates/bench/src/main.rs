@@ -1,3 +1,103 @@
-//! Measurements.
+//! Measurements, each against a limit from the same run.
+//!
+//! Absolute figures depend on the machine and on what else it does; the ratio of
+//! a figure to a limit measured in turn with it does much less. Each entry runs
+//! figure and limit alternately and takes the medians.
 
-fn main() {}
+mod intake;
+mod plain_rows;
+mod service;
+mod work;
+
+use anyhow::{Result, bail};
+use clap::Parser;
+use serde::Serialize;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+#[derive(Parser)]
+#[command(name = "lantern-bench", about = "Measure, each figure against a limit from the same run")]
+struct Cli {
+    /// Entries to measure; all if absent
+    names: Vec<String>,
+    /// Also write the results to a file, as a JSON array
+    #[arg(long, value_name = "FILE")]
+    json: Option<PathBuf>,
+    /// How often each figure and each limit is measured
+    #[arg(long, default_value_t = 5, value_parser = clap::value_parser!(u8).range(1..=99))]
+    rounds: u8,
+}
+
+/// One result.
+#[derive(Debug, Serialize)]
+pub(crate) struct Entry {
+    pub(crate) name: &'static str,
+    pub(crate) figure: f64,
+    pub(crate) unit: &'static str,
+    pub(crate) limit: f64,
+    /// Turned so that bigger is better.
+    pub(crate) ratio: f64,
+}
+
+const NAMES: [&str; 3] = ["intake-batch-1000", "intake-decode", "intake-record"];
+
+fn main() -> ExitCode {
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let cli = Cli::parse();
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(anyhow::Error::from);
+    match runtime.and_then(|runtime| runtime.block_on(measure(&cli))) {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(error) => {
+            eprintln!("bench: {error:#}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn measure(cli: &Cli) -> Result<()> {
+    if let Some(unknown) = cli.names.iter().find(|name| !NAMES.contains(&name.as_str())) {
+        bail!("there is no entry `{unknown}`; there are {}", NAMES.join(", "));
+    }
+    let wanted = NAMES.into_iter().filter(|name| cli.names.is_empty() || cli.names.iter().any(|n| n == name));
+    let mut entries = Vec::new();
+    println!("{:24} {:>14} {:>14} {:12} {:>7}", "entry", "figure", "limit", "unit", "ratio");
+    for name in wanted {
+        let entry = match name {
+            "intake-batch-1000" => intake::batch_1000(cli.rounds).await?,
+            "intake-decode" => intake::decode(cli.rounds).await?,
+            _ => intake::record(cli.rounds).await?,
+        };
+        println!(
+            "{:24} {:>14.0} {:>14.0} {:12} {:>7.2}",
+            entry.name, entry.figure, entry.limit, entry.unit, entry.ratio
+        );
+        entries.push(entry);
+    }
+    if let Some(file) = &cli.json {
+        std::fs::write(file, serde_json::to_vec_pretty(&entries)?)?;
+    }
+    Ok(())
+}
+
+/// The middle one.
+pub(crate) fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    let middle = values.len() / 2;
+    match values.as_slice() {
+        [] => 0.0,
+        even if even.len().is_multiple_of(2) => f64::midpoint(even[middle - 1], even[middle]),
+        odd => odd[middle],
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::median;
+
+    #[test]
+    fn the_median_is_in_the_middle() {
+        assert_eq!(median(vec![3.0, 1.0, 2.0]), 2.0);
+        assert_eq!(median(vec![4.0, 1.0, 2.0, 3.0]), 2.5);
+        assert_eq!(median(vec![]), 0.0);
+    }
+}

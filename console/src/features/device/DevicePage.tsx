@@ -1,13 +1,14 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, type ReactNode } from 'react';
-import { useLocation, useParams } from 'react-router';
+import { Link as RouterLink, useLocation, useParams } from 'react-router';
 import { deviceNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/types';
 import { Lamp } from '../../components/Lamp';
-import { Loading, ProblemAlert } from '../../components/states';
+import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
 import { useServiceNow } from '../../format/clock';
@@ -33,11 +34,23 @@ export function DevicePage() {
   const { device: code = '' } = useParams();
   const { data, error, refetch } = useQuery(deviceNow(site.code, code));
   const { hash } = useLocation();
-  const ready = data !== undefined;
+  const ready = data !== undefined && data !== null;
   useEffect(() => {
     if (ready && hash !== '') document.getElementById(hash.slice(1))?.scrollIntoView();
   }, [ready, hash, code]);
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
+  if (data === null) {
+    const back = (
+      <Button component={RouterLink} to={`/sites/${site.code}`} variant="contained">
+        To the lamp room
+      </Button>
+    );
+    return (
+      <Empty title={`The device ${code} was removed`} action={back}>
+        Its signals, keys and readings went with it.
+      </Empty>
+    );
+  }
   if (!data) return <Loading />;
   const sections: Record<SectionId, ReactNode> = {
     now: <NowSection device={data} />,

@@ -71,7 +71,7 @@ function FirstReading({ device }: { device: string }) {
         size={40}
       />
       <Typography>
-        {data === undefined || data.presence === 'never'
+        {!data || data.presence === 'never'
           ? 'Waiting for the first reading. It appears here by itself.'
           : `Heard. ${heard.map((signal) => `${signal.name} ${withUnit(shown(signal.last?.value, signal.decimals), signal.symbol)}`).join(', ')}`}
       </Typography>

@@ -141,7 +141,7 @@ async fn remove(
         app.plans.forget(device.id);
         app.heard.forget(|id, _| id == device.id);
         app.latest.forget(gone.into_iter().map(|signal| signal.id));
-        app.hub.change(site.id, "device", Some(&device.code));
+        app.hub.change(site.id, "device-removed", Some(&device.code));
         app.sweep.notify_one();
     }
     Ok(Json(removal(extent, removed)))

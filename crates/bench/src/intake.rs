@@ -1,0 +1,146 @@
+//! The way in.
+
+use crate::service::Service;
+use crate::work::{DELIVERIES, DEVICES, READINGS, SIGNALS, TIMES, at_s, body, code, value};
+use crate::{Entry, median, plain_rows};
+use anyhow::{Result, ensure};
+use lantern_core::intake::{Plan, PlannedSignal, understand};
+use lantern_core::{Moment, Reading, SignalId, Value, ValueType, decode};
+use lantern_store::{NewDevice, NewSignal, NewSite, Store};
+use std::sync::Arc;
+use std::time::Instant;
+
+fn entry(name: &'static str, figures: Vec<f64>, limits: Vec<f64>) -> Entry {
+    let (figure, limit) = (median(figures), median(limits));
+    Entry { name, figure, unit: "readings/s", limit, ratio: figure / limit }
+}
+
+/// A million readings over 200 signals in JSON requests of a thousand over 8
+/// connections, each answered when it is durable. Limit: the same rows inserted
+/// by plain SQL, 8,000 a transaction.
+pub(crate) async fn batch_1000(rounds: u8) -> Result<Entry> {
+    let bodies: Arc<Vec<Vec<String>>> = Arc::new(
+        (0..DEVICES).map(|device| (0..DELIVERIES).map(|delivery| body(device, delivery)).collect()).collect(),
+    );
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        let dir = tempfile::tempdir()?;
+        let service = Service::start(dir.path()).await?;
+        let started = Instant::now();
+        let connections: Vec<_> = (0..DEVICES)
+            .map(|device| tokio::spawn(send(service.url.clone(), service.keys[device].clone(), bodies.clone(), device)))
+            .collect();
+        for connection in connections {
+            connection.await??;
+        }
+        figures.push(READINGS as f64 / started.elapsed().as_secs_f64());
+        drop(service);
+        limits.push(plain_rows::insert(tempfile::tempdir()?.path()).await?);
+    }
+    Ok(entry("intake-batch-1000", figures, limits))
+}
+
+async fn send(url: String, key: String, bodies: Arc<Vec<Vec<String>>>, device: usize) -> Result<()> {
+    let client = reqwest::Client::builder().pool_max_idle_per_host(1).build()?;
+    for body in &bodies[device] {
+        let answer = client.post(format!("{url}/in")).bearer_auth(&key).body(body.clone()).send().await?;
+        let text = answer.text().await?;
+        ensure!(text == format!("ok {}\n", SIGNALS * TIMES), "the service answered {text}");
+    }
+    Ok(())
+}
+
+/// Decoding and matching alone, on one thread. Limit: a general JSON library
+/// reading the same bodies into its own tree.
+pub(crate) async fn decode(rounds: u8) -> Result<Entry> {
+    let bodies: Vec<String> = (0..DELIVERIES).map(|delivery| body(0, delivery)).collect();
+    let mut plan = Plan::default();
+    for signal in 0..SIGNALS {
+        let id = SignalId(signal as i64);
+        plan.insert(code(signal), PlannedSignal { id, value_type: Some(ValueType::Number) });
+    }
+    let now = Moment::from_epoch(at_s(DELIVERIES, 0) as f64)?;
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        let started = Instant::now();
+        let mut count = 0;
+        for body in &bodies {
+            let decoded = decode::json(body.as_bytes()).map_err(|r| anyhow::anyhow!(r.detail))?;
+            count += understand(&plan, decoded, now).readings.len();
+        }
+        figures.push(count as f64 / started.elapsed().as_secs_f64());
+        let started = Instant::now();
+        let mut values = 0;
+        for body in &bodies {
+            let tree: serde_json::Value = serde_json::from_str(body)?;
+            values += tree.as_array().map_or(0, Vec::len) * SIGNALS;
+        }
+        limits.push(values as f64 / started.elapsed().as_secs_f64());
+        ensure!(count == values, "{count} readings decoded of {values}");
+    }
+    Ok(entry("intake-decode", figures, limits))
+}
+
+/// Recording alone: 8 tasks hand readings to the store a thousand at a time.
+/// Limit: the same rows inserted by plain SQL, 8,000 a transaction.
+pub(crate) async fn record(rounds: u8) -> Result<Entry> {
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        let dir = tempfile::tempdir()?;
+        let store = Arc::new(Store::open(dir.path()).await?);
+        let signals = make_signals(&store).await?;
+        let deliveries: Vec<Vec<Arc<Vec<Reading>>>> =
+            (0..DEVICES).map(|device| (0..DELIVERIES).map(|d| delivery(&signals, device, d)).collect()).collect();
+        let started = Instant::now();
+        let tasks: Vec<_> = deliveries
+            .into_iter()
+            .map(|deliveries| {
+                let store = store.clone();
+                tokio::spawn(async move {
+                    for readings in deliveries {
+                        store.record(readings.clone(), readings[0].at).await?;
+                    }
+                    anyhow::Ok(())
+                })
+            })
+            .collect();
+        for task in tasks {
+            task.await??;
+        }
+        figures.push(READINGS as f64 / started.elapsed().as_secs_f64());
+        store.close().await;
+        limits.push(plain_rows::insert(tempfile::tempdir()?.path()).await?);
+    }
+    Ok(entry("intake-record", figures, limits))
+}
+
+async fn make_signals(store: &Store) -> Result<Vec<SignalId>> {
+    let now = Moment::from_epoch(0.0)?;
+    let site = store.add_site(NewSite { code: "bench", name: "bench", zone: "UTC", position: None }, now).await?;
+    let mut signals = Vec::new();
+    for device in 0..DEVICES {
+        let name = format!("d{device}");
+        let new = NewDevice { code: &name, name: &name, note: "", interval_s: 10.0, position: None };
+        let device = store.add_device(site.id, new, now).await?;
+        for signal in 0..SIGNALS {
+            let code = code(signal);
+            let new =
+                NewSignal { code: &code, name: &code, note: "", value_type: ValueType::Number, unit: None };
+            signals.push(store.add_signal(device.id, new, now).await?.id);
+        }
+    }
+    Ok(signals)
+}
+
+fn delivery(signals: &[SignalId], device: usize, delivery: usize) -> Arc<Vec<Reading>> {
+    let mut readings = Vec::with_capacity(TIMES * SIGNALS);
+    for time in 0..TIMES {
+        let at_s = at_s(delivery, time);
+        let Some(at) = Moment::from_micros(at_s * 1_000_000) else { continue };
+        for signal in 0..SIGNALS {
+            let id = signals[device * SIGNALS + signal];
+            readings.push(Reading { signal: id, at, value: Value::Number(value(device, signal, at_s)) });
+        }
+    }
+    Arc::new(readings)
+}

@@ -1,0 +1,67 @@
+//! A service of its own for one measurement.
+
+use crate::work::{DEVICES, SIGNALS, code};
+use anyhow::{Context, Result, bail};
+use reqwest::Client;
+use serde_json::{Value, json};
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+
+/// Killed when dropped.
+pub(crate) struct Service {
+    child: Child,
+    pub(crate) url: String,
+    /// The key of each device.
+    pub(crate) keys: Vec<String>,
+}
+
+impl Service {
+    /// Starts a service and makes the devices.
+    pub(crate) async fn start(data: &Path) -> Result<Self> {
+        let binary = std::env::current_exe()?.with_file_name("key-lantern");
+        let mut child = Command::new(binary)
+            .arg("serve")
+            .arg("--data")
+            .arg(data)
+            .args(["--http", "127.0.0.1:0", "--log-level", "warn"])
+            .stdout(Stdio::piped())
+            .spawn()
+            .context("cannot start the service")?;
+        let stdout = child.stdout.take().context("the service has no output")?;
+        let mut lines = BufReader::new(stdout).lines().map_while(Result::ok);
+        let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
+        let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
+        let (Some(url), Some(code)) = (url, code) else { bail!("the service did not start") };
+        std::thread::spawn(move || lines.for_each(drop));
+        let mut service = Self { child, url, keys: Vec::new() };
+        service.make_devices(&code).await?;
+        Ok(service)
+    }
+
+    async fn make_devices(&mut self, set_up_code: &str) -> Result<()> {
+        let set_up = json!({"code": set_up_code, "name": "bench", "password": "bench bench bench", "token": true});
+        let token = self.post("", "set-up", set_up).await?["token"].as_str().unwrap_or_default().to_owned();
+        self.post(&token, "sites", json!({"name": "Bench", "zone": "UTC"})).await?;
+        for device in 0..DEVICES {
+            let signals: Vec<Value> = (0..SIGNALS).map(|signal| json!({"code": code(signal)})).collect();
+            let name = format!("d{device}");
+            self.post(&token, "sites/bench/devices", json!({"name": name, "signals": signals})).await?;
+            let key = self.post(&token, &format!("sites/bench/devices/{name}/keys"), json!({})).await?;
+            self.keys.push(key["key"].as_str().unwrap_or_default().to_owned());
+        }
+        Ok(())
+    }
+
+    async fn post(&self, token: &str, path: &str, body: Value) -> Result<Value> {
+        let request = Client::new().post(format!("{}/api/v1/{path}", self.url)).bearer_auth(token).json(&body);
+        Ok(request.send().await?.error_for_status()?.json().await?)
+    }
+}
+
+impl Drop for Service {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
