@@ -19,9 +19,8 @@ fn entry(name: &'static str, figures: Vec<f64>, limits: Vec<f64>) -> Entry {
 /// connections, each answered when it is durable. Limit: the same rows inserted
 /// by plain SQL, 8,000 a transaction.
 pub(crate) async fn batch_1000(rounds: u8) -> Result<Entry> {
-    let bodies: Arc<Vec<Vec<String>>> = Arc::new(
-        (0..DEVICES).map(|device| (0..DELIVERIES).map(|delivery| body(device, delivery)).collect()).collect(),
-    );
+    let bodies: Arc<Vec<Vec<String>>> =
+        Arc::new((0..DEVICES).map(|device| (0..DELIVERIES).map(|delivery| body(device, delivery)).collect()).collect());
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
     for _ in 0..rounds {
         let dir = tempfile::tempdir()?;
@@ -124,8 +123,7 @@ async fn make_signals(store: &Store) -> Result<Vec<SignalId>> {
         let device = store.add_device(site.id, new, now).await?;
         for signal in 0..SIGNALS {
             let code = code(signal);
-            let new =
-                NewSignal { code: &code, name: &code, note: "", value_type: ValueType::Number, unit: None };
+            let new = NewSignal { code: &code, name: &code, note: "", value_type: ValueType::Number, unit: None };
             signals.push(store.add_signal(device.id, new, now).await?.id);
         }
     }

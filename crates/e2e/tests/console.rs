@@ -111,7 +111,7 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         browser.press("Arrivals1").await;
         browser.sees("One name waits to be declared").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
-        browser.press("tower").await;
+        browser.press("Declare supply of tower").await;
         browser.sees("Declare a signal").await;
         browser.fill("Unit", "V").await;
         browser.press("Declare").await;

@@ -1,3 +1,4 @@
+import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
 import Paper from '@mui/material/Paper';
 import Table from '@mui/material/Table';
@@ -35,7 +36,7 @@ export function ArrivalsPage() {
         {data.length === 1 ? 'One name waits' : `${data.length} names wait`} to be declared
       </Typography>
       <Typography color="textSecondary" sx={{ mb: 2, maxWidth: 720 }}>
-        Their readings are kept. Declare a signal of the same name on the device and they become its history.
+        All readings are kept. Declare a signal of the same name on the device and they become its history.
       </Typography>
       <TableContainer component={Paper}>
         <Table>
@@ -48,16 +49,14 @@ export function ArrivalsPage() {
               <TableCell>Last</TableCell>
               <TableCell>First</TableCell>
               <TableCell align="right">Readings</TableCell>
+              <TableCell />
             </TableRow>
           </TableHead>
           <TableBody>
             {data.map((arrival) => (
               <TableRow key={`${arrival.device}/${arrival.name}`}>
                 <TableCell>
-                  <Link
-                    component={RouterLink}
-                    to={`/sites/${site.code}/devices/${arrival.device}?declare=${encodeURIComponent(arrival.name)}#signals`}
-                  >
+                  <Link component={RouterLink} to={`/sites/${site.code}/devices/${arrival.device}`}>
                     {arrival.device}
                   </Link>
                 </TableCell>
@@ -69,6 +68,16 @@ export function ArrivalsPage() {
                 </TableCell>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>{dateTime(arrival.first_at, site.zone)}</TableCell>
                 <TableCell align="right">{arrival.readings}</TableCell>
+                <TableCell align="right">
+                  <Button
+                    component={RouterLink}
+                    to={`/sites/${site.code}/devices/${arrival.device}?declare=${encodeURIComponent(arrival.name)}#signals`}
+                    size="small"
+                    aria-label={`Declare ${arrival.name} of ${arrival.device}`}
+                  >
+                    Declare
+                  </Button>
+                </TableCell>
               </TableRow>
             ))}
           </TableBody>

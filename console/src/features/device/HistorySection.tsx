@@ -39,7 +39,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
         sx={{
           display: 'grid',
           gap: 3,
-          gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: 'minmax(0, 1fr) 300px' },
+          gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: 'minmax(0, 1fr) 320px' },
         }}
       >
         <Box aria-busy={isPending}>

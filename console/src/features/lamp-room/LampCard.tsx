@@ -111,7 +111,7 @@ function Leading({ signal, zone }: { signal: SignalNow; zone: string }) {
         color="textSecondary"
         sx={{ gridColumn: '1 / -1', textAlign: 'right', mt: -0.5, fontSize: 13, lineHeight: 1.2 }}
       >
-        <Age at={signal.last?.at} zone={zone} />
+        {signal.last && <Age at={signal.last.at} zone={zone} />}
       </Typography>
     </Box>
   );

@@ -1,3 +1,164 @@
 //! Takes the pictures in `docs/screenshots` from the demo.
+//!
+//! Pages are taken in Chromium, the terminal in a real one under Xvfb (`apt-get
+//! install xvfb xterm imagemagick`; left out with a word if they are missing).
+#![allow(clippy::unwrap_used, clippy::expect_used)]
 
-fn main() {}
+use fantoccini::Locator;
+use lantern_e2e::{Browser, binary};
+use std::io::{BufRead, BufReader};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+struct Demo {
+    child: Child,
+    url: String,
+    password: String,
+}
+
+impl Drop for Demo {
+    fn drop(&mut self) {
+        let _ = Command::new("kill").args(["-INT", &self.child.id().to_string()]).status();
+        let _ = self.child.wait();
+    }
+}
+
+fn start_demo(dir: &Path) -> Demo {
+    let mut child = Command::new(binary("lantern-sim"))
+        .args(["demo", "--port", "8710", "--data"])
+        .arg(dir)
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
+    let (mut url, mut password) = (String::new(), String::new());
+    for line in lines.by_ref() {
+        if let Some((_, rest)) = line.split_once("Railway is at ") {
+            url = rest.split_whitespace().next().unwrap().to_owned();
+        } else if let Some(rest) = line.trim().strip_prefix("password ") {
+            password = rest.trim().to_owned();
+        } else if line.starts_with("Ctrl-C") {
+            break;
+        }
+    }
+    std::thread::spawn(move || lines.for_each(drop));
+    Demo { child, url, password }
+}
+
+fn target(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots").join(format!("{name}.png"))
+}
+
+async fn take(browser: &Browser, name: &str) {
+    // Lines are drawn and fonts are in when the page has been still for a while.
+    tokio::time::sleep(Duration::from_millis(1_500)).await;
+    std::fs::write(target(name), browser.page.screenshot().await.unwrap()).unwrap();
+    println!("{name}");
+}
+
+async fn log_in(browser: &Browser, demo: &Demo) {
+    browser.open(&format!("{}/log-in", demo.url)).await;
+    browser.fill("Name", "demo").await;
+    browser.fill("Password", &demo.password).await;
+    browser.press("Log in").await;
+    browser.sees("fresh").await;
+}
+
+#[tokio::main(flavor = "current_thread")]
+async fn main() {
+    let dir = tempfile::tempdir().unwrap();
+    let demo = start_demo(dir.path());
+    let site = format!("{}/sites/marlbeck", demo.url);
+    pages(&demo, &site).await;
+    terminal(&demo);
+}
+
+async fn pages(demo: &Demo, site: &str) {
+    let browser = Browser::start(1280, 800, false).await;
+    log_in(&browser, demo).await;
+    take(&browser, "lamp-room").await;
+    browser.open(&format!("{site}/devices/tower?span=1w")).await;
+    take(&browser, "device").await;
+    browser.open(&format!("{site}/arrivals")).await;
+    take(&browser, "arrivals").await;
+    browser.open(&format!("{site}/set-up")).await;
+    take(&browser, "set-up").await;
+
+    browser.open(&format!("{site}/add-device")).await;
+    browser.fill("Name of the device", "Tunnel air").await;
+    browser.fill("Code", "tunnel").await;
+    browser.fill("Signal code", "humidity").await;
+    browser.fill("Unit", "%").await;
+    take(&browser, "add-device").await;
+    browser.press("Add the device and issue its key").await;
+    browser.sees("Waiting for the first reading").await;
+    take(&browser, "first-key").await;
+    browser.page.clone().close().await.unwrap();
+
+    let dark = Browser::start(1280, 800, true).await;
+    log_in(&dark, demo).await;
+    dark.open(&format!("{site}/devices/larder?span=1w")).await;
+    take(&dark, "device-dark").await;
+    dark.resize(390, 800).await;
+    dark.open(site).await;
+    dark.find(Locator::Css("[data-device=tower]")).await;
+    take(&dark, "phone").await;
+    dark.page.clone().close().await.unwrap();
+}
+
+/// The client in a terminal of 100 columns.
+fn terminal(demo: &Demo) {
+    let has = |program: &str| {
+        Command::new(program).arg("-version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok()
+    };
+    if !(has("Xvfb") && has("xterm") && has("import")) {
+        println!("no picture of the terminal: install xvfb, xterm and imagemagick");
+        return;
+    }
+    let mut screen =
+        Command::new("Xvfb").args([":78", "-screen", "0", "1000x420x24"]).stderr(Stdio::null()).spawn().unwrap();
+    std::thread::sleep(Duration::from_secs(1));
+    let home = tempfile::tempdir().unwrap();
+    let lantern = binary("lantern");
+    let lantern = lantern.display();
+    let script = format!(
+        "export LANTERN_CONFIG_DIR={home}; LANTERN_PASSWORD={password} {lantern} login {url} --name demo >/dev/null; \
+         printf '$ lantern now\\n'; {lantern} now; printf '\\n$ lantern arrivals\\n'; {lantern} arrivals; \
+         printf '\\n$ lantern follow tower\\n'; {lantern} follow tower",
+        home = home.path().display(),
+        password = demo.password,
+        url = demo.url,
+    );
+    let mut xterm = Command::new("xterm")
+        .args([
+            "-display",
+            ":78",
+            "-geometry",
+            "110x26+0+0",
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "11",
+            "-bg",
+            "#0F151D",
+            "-fg",
+            "#EDE6D8",
+            "-e",
+            "sh",
+            "-c",
+            &script,
+        ])
+        .env("LANG", "C.UTF-8")
+        .env("LC_ALL", "C.UTF-8")
+        .spawn()
+        .unwrap();
+    std::thread::sleep(Duration::from_secs(4));
+    let status =
+        Command::new("import").args(["-display", ":78", "-window", "root"]).arg(target("terminal")).status().unwrap();
+    println!("terminal ({status})");
+    let _ = xterm.kill();
+    let _ = xterm.wait();
+    let _ = screen.kill();
+    let _ = screen.wait();
+}
