@@ -90,11 +90,14 @@ impl Store {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn sites(&self, after: &str, limit: u32) -> Result<Vec<Site>, StoreError> {
-        let rows = sqlx::query("SELECT * FROM site WHERE removed_at IS NULL AND code > ? ORDER BY code LIMIT ?")
-            .bind(after)
-            .bind(limit)
-            .fetch_all(&self.read)
-            .await?;
+        let rows = sqlx::query(
+            "SELECT * FROM site
+             WHERE removed_at IS NULL AND code > ? ORDER BY code LIMIT ?",
+        )
+        .bind(after)
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
         Ok(rows.iter().map(site).collect::<Result<_, _>>()?)
     }
 
@@ -103,10 +106,13 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`].
     pub async fn site(&self, code: &str) -> Result<Site, StoreError> {
-        let row = sqlx::query("SELECT * FROM site WHERE removed_at IS NULL AND code = ?")
-            .bind(code)
-            .fetch_one(&self.read)
-            .await?;
+        let row = sqlx::query(
+            "SELECT * FROM site
+             WHERE removed_at IS NULL AND code = ?",
+        )
+        .bind(code)
+        .fetch_one(&self.read)
+        .await?;
         Ok(site(&row)?)
     }
 

@@ -103,7 +103,7 @@ impl Store {
     async fn sweep_owners(&self) -> Result<bool, StoreError> {
         let idle: bool = sqlx::query_scalar(
             "SELECT NOT EXISTS (SELECT 1 FROM device WHERE removed_at IS NOT NULL)
-                AND NOT EXISTS (SELECT 1 FROM site WHERE removed_at IS NOT NULL)",
+                AND NOT EXISTS (SELECT 1 FROM site AS s WHERE s.removed_at IS NOT NULL)",
         )
         .fetch_one(&self.read)
         .await?;
@@ -112,7 +112,7 @@ impl Store {
         }
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         sqlx::query("DELETE FROM device WHERE removed_at IS NOT NULL").execute(&mut *transaction).await?;
-        sqlx::query("DELETE FROM site WHERE removed_at IS NOT NULL").execute(&mut *transaction).await?;
+        sqlx::query("DELETE FROM site AS s WHERE s.removed_at IS NOT NULL").execute(&mut *transaction).await?;
         transaction.commit().await?;
         Ok(false)
     }
