@@ -36,7 +36,7 @@ pub(crate) fn packages() -> Result<()> {
 /// Runs npm in `console/`.
 pub(crate) fn npm(arguments: &[&str]) -> Result<()> {
     run(command("npm", arguments).current_dir(root().join("console")))
-        .context("building the console needs Node.js 20 or newer with npm")
+        .context("in console/, which needs Node.js 20 or newer with npm")
 }
 
 fn modified(path: &Path) -> Option<SystemTime> {

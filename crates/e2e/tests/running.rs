@@ -1,5 +1,6 @@
 use lantern_e2e::{Service, binary};
 use serde_json::json;
+use std::io::Write;
 use std::net::TcpListener;
 use std::process::{Command, Output, Stdio};
 
@@ -83,6 +84,24 @@ async fn a_live_listener_does_not_keep_it_from_stopping() {
     let listener = service.request(reqwest::Method::GET, "/api/v1/live?site=marlbeck").bearer_auth(&service.token);
     let _open = listener.send().await.unwrap();
     assert!(service.stop().success());
+}
+
+#[tokio::test]
+async fn a_second_signal_forces_the_end() {
+    let mut service = Service::start().await;
+    let key = service.device("tower", &["temp"]).await;
+    // A delivery that never ends keeps the service from stopping in order.
+    let mut stuck = std::net::TcpStream::connect(service.url.trim_start_matches("http://")).unwrap();
+    write!(stuck, "POST /in/{key} HTTP/1.1\r\nHost: x\r\nContent-Length: 100\r\n\r\n{{").unwrap();
+    service.get("health").await.ok();
+    let id = service.id().to_string();
+    Command::new("kill").arg(&id).status().unwrap();
+    // The first one is under way when nobody is let in any more.
+    lantern_e2e::eventually("the port to be closed", || async {
+        std::net::TcpStream::connect(service.url.trim_start_matches("http://")).is_err().then_some(())
+    })
+    .await;
+    assert_eq!(service.stop().code(), Some(1));
 }
 
 #[tokio::test]

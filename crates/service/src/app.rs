@@ -8,7 +8,6 @@ use crate::plans::Plans;
 use crate::problem::Problem;
 use crate::settings::Settings;
 use lantern_store::{Device, Signal, Site, Store, StoreError};
-use tokio::sync::Notify;
 
 /// The service's parts.
 pub(crate) struct App {
@@ -20,8 +19,6 @@ pub(crate) struct App {
     pub(crate) hub: Hub,
     pub(crate) set_up: SetUpCode,
     pub(crate) throttle: Throttle,
-    /// Wakes the sweep when something was removed.
-    pub(crate) sweep: Notify,
 }
 
 impl App {
@@ -37,7 +34,6 @@ impl App {
             hub: Hub::new(),
             set_up,
             throttle: Throttle::default(),
-            sweep: Notify::new(),
         })
     }
 

@@ -18,6 +18,8 @@ const LIVE_TICK: Duration = Duration::from_millis(100);
 const PRESENCE_TICK: Duration = Duration::from_secs(1);
 const FLUSH_TICK: Duration = Duration::from_secs(10);
 const SWEEP_TICK: Duration = Duration::from_secs(60);
+/// What was removed is swept no sooner, in seconds: longer than a delivery takes.
+const SWEEP_AFTER_S: f64 = 60.0;
 
 /// Runs the service until SIGINT or SIGTERM.
 ///
@@ -132,15 +134,18 @@ async fn tend(app: Arc<App>) {
 }
 
 async fn sweep(app: Arc<App>) {
+    let mut tick = tokio::time::interval(SWEEP_TICK);
     loop {
-        match app.store.sweep().await {
-            Ok(true) => continue,
-            Ok(false) => {}
-            Err(error) => tracing::warn!(%error, "what was removed could not be swept away yet"),
-        }
-        tokio::select! {
-            () = app.sweep.notified() => {}
-            () = tokio::time::sleep(SWEEP_TICK) => {}
+        tick.tick().await;
+        loop {
+            match app.store.sweep(clock::now().plus_seconds(-SWEEP_AFTER_S)).await {
+                Ok(true) => {}
+                Ok(false) => break,
+                Err(error) => {
+                    tracing::warn!(%error, "what was removed could not be swept away yet");
+                    break;
+                }
+            }
         }
     }
 }

@@ -2,7 +2,9 @@
 //!
 //! What is removed is gone at once for everyone who looks; its readings are
 //! deleted afterwards in small transactions, so that taking away years of
-//! readings never holds up the intake. A sweep cut short goes on at the next.
+//! readings never holds up the intake. A sweep cut short goes on at the next. It
+//! begins some time after the removal, so that a delivery under way at that
+//! moment has ended and leaves no readings behind that belong to nothing.
 
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId, SiteId};
@@ -72,13 +74,15 @@ impl Store {
         found(done.rows_affected())
     }
 
-    /// Deletes one chunk of what was removed. Says whether more is left.
+    /// Deletes one chunk of what was removed before a time. Says whether more is
+    /// left.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn sweep(&self) -> Result<bool, StoreError> {
-        let removed: Option<i64> = sqlx::query_scalar("SELECT id FROM signal WHERE removed_at IS NOT NULL LIMIT 1")
-            .fetch_optional(&self.write)
+    pub async fn sweep(&self, before: Moment) -> Result<bool, StoreError> {
+        let removed: Option<i64> = sqlx::query_scalar("SELECT id FROM signal WHERE removed_at < ? LIMIT 1")
+            .bind(before.as_micros())
+            .fetch_optional(&self.read)
             .await?;
         let Some(signal) = removed else { return self.sweep_owners().await };
         let deleted = sqlx::query(
@@ -111,8 +115,18 @@ impl Store {
             return Ok(false);
         }
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        sqlx::query("DELETE FROM device WHERE removed_at IS NOT NULL").execute(&mut *transaction).await?;
-        sqlx::query("DELETE FROM site AS s WHERE s.removed_at IS NOT NULL").execute(&mut *transaction).await?;
+        sqlx::query(
+            "DELETE FROM device WHERE removed_at IS NOT NULL
+                AND NOT EXISTS (SELECT 1 FROM signal WHERE device_id = device.id)",
+        )
+        .execute(&mut *transaction)
+        .await?;
+        sqlx::query(
+            "DELETE FROM site AS s WHERE s.removed_at IS NOT NULL
+                AND NOT EXISTS (SELECT 1 FROM device WHERE site_id = s.id)",
+        )
+        .execute(&mut *transaction)
+        .await?;
         transaction.commit().await?;
         Ok(false)
     }

@@ -2,6 +2,7 @@
 
 use argon2::password_hash::phc::PasswordHash;
 use argon2::{Argon2, PasswordHasher, PasswordVerifier};
+use tokio::sync::Semaphore;
 
 /// The fewest characters of a password.
 const MIN_LENGTH: usize = 10;
@@ -10,6 +11,9 @@ const NOBODY: &str =
     "$argon2id$v=19$m=19456,t=2,p=1$c29tZXNhbHRzb21lc2FsdA$1kBq6YKXOJxbRhv2VXkZ0mxJT4vbHY4LG0zHkY7l0Gs";
 /// The most bytes of a password: hashing is costly and must be bounded.
 const MAX_LENGTH: usize = 256;
+
+/// Hashing is meant to be costly, so that only so many go on at a time; others wait.
+static HASHING: Semaphore = Semaphore::const_new(2);
 
 /// Why a password will not do.
 #[derive(Debug, thiserror::Error)]
@@ -35,6 +39,7 @@ pub(crate) async fn hash_password(password: String) -> Result<String, PasswordEr
         let hash: Result<PasswordHash, _> = Argon2::default().hash_password(password.as_bytes());
         hash.map(|hash| hash.to_string()).map_err(|_| PasswordError::Failed)
     };
+    let _turn = HASHING.acquire().await;
     tokio::task::spawn_blocking(hashing).await.unwrap_or(Err(PasswordError::Failed))
 }
 
@@ -51,6 +56,7 @@ pub(crate) async fn verify_password(password: String, hash: Option<String>) -> b
             .is_ok_and(|hash| Argon2::default().verify_password(password.as_bytes(), &hash).is_ok());
         is_someone && matches
     };
+    let _turn = HASHING.acquire().await;
     tokio::task::spawn_blocking(checking).await.unwrap_or(false)
 }
 

@@ -142,7 +142,6 @@ async fn remove(
         app.heard.forget(|id, _| id == device.id);
         app.latest.forget(gone.into_iter().map(|signal| signal.id));
         app.hub.change(site.id, "device-removed", Some(&device.code));
-        app.sweep.notify_one();
     }
     Ok(Json(removal(extent, removed)))
 }

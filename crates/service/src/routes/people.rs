@@ -3,7 +3,7 @@
 use super::Answer;
 use super::body::Body;
 use crate::app::App;
-use crate::auth::{self, Access, Change};
+use crate::auth::{self, Access, Caller, Change};
 use crate::clock;
 use crate::problem::Problem;
 use lantern_api::{LogIn, Session, SetUp, SetUpState};
@@ -12,7 +12,7 @@ use lantern_store::{Person, SessionKind, StoreError};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
-use std::net::{IpAddr, SocketAddr};
+use std::net::SocketAddr;
 use std::sync::Arc;
 
 /// A browser's session lasts two weeks, a token a year.
@@ -43,12 +43,13 @@ async fn set_up(
 ) -> Answer<Session> {
     let Body(set_up) = body;
     let now = clock::now();
-    check_wait(app, remote.ip(), now)?;
+    let caller = (remote.ip(), String::new());
+    check_wait(app, &caller, now)?;
     if app.set_up.current().is_none() {
         return Err(already_set_up());
     }
     if !app.set_up.matches(&set_up.code) {
-        app.throttle.failed(remote.ip(), now);
+        app.throttle.failed(&caller, now);
         return Err(Problem::new(
             Status::Forbidden,
             "wrong-code",
@@ -79,7 +80,8 @@ async fn log_in(
 ) -> Answer<Session> {
     let Body(log_in) = body;
     let now = clock::now();
-    check_wait(app, remote.ip(), now)?;
+    let caller = (remote.ip(), log_in.name.trim().to_lowercase());
+    check_wait(app, &caller, now)?;
     let person = match app.store.person_by_name(log_in.name.trim()).await {
         Ok(person) => Some(person),
         Err(StoreError::NotFound) => None,
@@ -88,14 +90,14 @@ async fn log_in(
     let hash = person.as_ref().map(|p| p.password_hash.clone());
     match person {
         Some(person) if auth::verify_password(log_in.password.clone(), hash.clone()).await => {
-            app.throttle.succeeded(remote.ip());
+            app.throttle.succeeded(&caller);
             open_session(app, cookies, person, log_in.token).await
         }
         person => {
             if person.is_none() {
                 auth::verify_password(log_in.password, None).await;
             }
-            app.throttle.failed(remote.ip(), now);
+            app.throttle.failed(&caller, now);
             Err(Problem::new(
                 Status::Unauthorized,
                 "wrong-log-in",
@@ -156,7 +158,7 @@ async fn open_session(app: &App, cookies: &CookieJar<'_>, person: Person, token:
     Ok(Json(session(person, expires, Some(csrf), None)))
 }
 
-fn check_wait(app: &App, caller: IpAddr, now: Moment) -> Result<(), Problem> {
+fn check_wait(app: &App, caller: &Caller, now: Moment) -> Result<(), Problem> {
     let Some(seconds) = app.throttle.wait(caller, now) else { return Ok(()) };
     let mut problem = Problem::new(
         Status::TooManyRequests,

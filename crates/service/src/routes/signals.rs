@@ -209,7 +209,6 @@ async fn remove(
         app.store.remove_signal(signal.id, clock::now()).await?;
         app.latest.forget([signal.id]);
         changed(app, site.id, device.id, &device.code);
-        app.sweep.notify_one();
     }
     Ok(Json(removal(extent, removed)))
 }

@@ -111,7 +111,6 @@ async fn remove(app: &State<Arc<App>>, _change: Change, site: &str, confirm: Opt
         app.store.remove_site(site.id, clock::now()).await?;
         app.plans.forget_all();
         app.heard.forget(|_, of| of == site.id);
-        app.sweep.notify_one();
     }
     Ok(Json(removal(extent, removed)))
 }
