@@ -7,6 +7,10 @@ export type LiveState = { connected: true } | { connected: false; since: number 
 
 /** Traces and directions of change are fetched anew this often at most, in milliseconds. */
 const REFRESH = 10_000;
+/** After a refusal the stream is asked for again so much later, in milliseconds. */
+const REOPEN = 5_000;
+/** A page that is hidden for so long gives its stream up, in milliseconds. */
+const SLEEP = 30_000;
 
 type ReadingsListener = (readings: LiveReading[]) => void;
 
@@ -23,24 +27,67 @@ export class LiveSite {
   #readingsListeners = new Set<ReadingsListener>();
   #refreshed = 0;
   #refreshing: ReturnType<typeof setTimeout> | undefined;
+  #reopening: ReturnType<typeof setTimeout> | undefined;
+  #fallingAsleep: ReturnType<typeof setTimeout> | undefined;
 
   constructor(site: string, cache: QueryClient) {
     this.#site = site;
     this.#cache = cache;
-    this.#source = new EventSource(`/api/v1/live?site=${encodeURIComponent(site)}`);
-    this.#source.onopen = () => this.#setState({ connected: true });
-    this.#source.onerror = () => {
+    this.#source = this.#open();
+    document.addEventListener('visibilitychange', this.#onVisibility);
+    window.addEventListener('pagehide', this.#sleep);
+    window.addEventListener('pageshow', this.#wake);
+  }
+
+  /**
+   * A browser has few connections to one service. A page that nobody sees gives
+   * its own back, and reads everything anew when it is seen again.
+   */
+  #onVisibility = (): void => {
+    clearTimeout(this.#fallingAsleep);
+    if (document.hidden) this.#fallingAsleep = setTimeout(this.#sleep, SLEEP);
+    else this.#wake();
+  };
+
+  #sleep = (): void => this.#source.close();
+
+  #wake = (): void => {
+    if (this.#source.readyState !== EventSource.CLOSED) return;
+    clearTimeout(this.#reopening);
+    this.#source = this.#open();
+    void this.#cache.invalidateQueries();
+  };
+
+  #open(): EventSource {
+    const source = new EventSource(`/api/v1/live?site=${encodeURIComponent(this.#site)}`);
+    const on = <T>(name: string, handle: (event: T) => void) =>
+      source.addEventListener(name, (message: MessageEvent<string>) => handle(JSON.parse(message.data) as T));
+    source.onopen = () => this.#setState({ connected: true });
+    source.onerror = () => {
       if (this.#state.connected) this.#setState({ connected: false, since: Date.now() });
+      if (source.readyState === EventSource.CLOSED) this.#reopen();
     };
-    this.#on<ReadingsEvent>('readings', (event) => this.#readings(event));
-    this.#on<PresenceEvent>('presence', (event) => this.#presence(event));
-    this.#on<ChangeEvent>('change', (event) => this.#change(event));
-    this.#on('reset', () => void this.#cache.invalidateQueries());
+    on<ReadingsEvent>('readings', (event) => this.#readings(event));
+    on<PresenceEvent>('presence', (event) => this.#presence(event));
+    on<ChangeEvent>('change', (event) => this.#change(event));
+    on('reset', () => void this.#cache.invalidateQueries());
+    return source;
+  }
+
+  /** The browser gives up when it was refused, as after the end of a session. */
+  #reopen(): void {
+    void this.#cache.invalidateQueries({ queryKey: ['session'] });
+    this.#reopening = setTimeout(this.#wake, REOPEN);
   }
 
   close(): void {
+    document.removeEventListener('visibilitychange', this.#onVisibility);
+    window.removeEventListener('pagehide', this.#sleep);
+    window.removeEventListener('pageshow', this.#wake);
     this.#source.close();
+    clearTimeout(this.#fallingAsleep);
     clearTimeout(this.#refreshing);
+    clearTimeout(this.#reopening);
   }
 
   state = (): LiveState => this.#state;
@@ -54,12 +101,6 @@ export class LiveSite {
     this.#readingsListeners.add(listener);
     return () => this.#readingsListeners.delete(listener);
   };
-
-  #on<T>(name: string, handle: (event: T) => void): void {
-    this.#source.addEventListener(name, (message: MessageEvent<string>) =>
-      handle(JSON.parse(message.data) as T),
-    );
-  }
 
   #setState(state: LiveState): void {
     this.#state = state;

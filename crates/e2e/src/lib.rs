@@ -7,17 +7,19 @@
 mod binaries;
 mod browser;
 mod client;
+mod demo;
 mod service;
 
 pub use binaries::binary;
 pub use browser::Browser;
 pub use client::Client;
+pub use demo::Demo;
 pub use service::{Answer, Service};
 
 use std::time::{Duration, Instant};
 
 /// How long anything may take before a test gives up on it.
-pub const PATIENCE: Duration = Duration::from_secs(20);
+pub const PATIENCE: Duration = Duration::from_secs(60);
 
 /// Asks again and again until there is an answer, and fails after [`PATIENCE`].
 pub async fn eventually<T, F: Future<Output = Option<T>>>(what: &str, mut ask: impl FnMut() -> F) -> T {

@@ -88,10 +88,15 @@ impl Service {
         self.child.id()
     }
 
-    /// Kills the service without warning and starts it again on the same port.
-    pub fn kill_and_restart(&mut self) {
+    /// Kills the service without warning.
+    pub fn kill(&mut self) {
         self.child.kill().unwrap();
         self.child.wait().unwrap();
+    }
+
+    /// Kills the service without warning and starts it again on the same port.
+    pub fn kill_and_restart(&mut self) {
+        self.kill();
         let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
         let (child, url, _) = spawn(&self.data(), port);
         self.child = child;

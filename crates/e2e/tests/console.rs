@@ -138,6 +138,68 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
     .await;
 }
 
+/// Every page at the width of a phone and in the dark: nothing runs out of it, and
+/// the accessibility rules hold there too.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn pages_fit_a_phone_and_hold_in_the_dark() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level", "a-signal-with-quite-a-long-name", "door:flag", "mode:text"]).await;
+    let long = "x".repeat(300);
+    let body = format!(
+        r#"{{"level": 3.5, "a-signal-with-quite-a-long-name": -123456.789, "door": true, "mode": "{long}", "new": 1}}"#
+    );
+    service.deliver(&key, body).await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    let browser = Browser::start(390, 800, true).await;
+    log_in(&browser, &service).await;
+    browser.sees("The one device is fresh").await;
+    // More of them one after the other than a browser has connections, each with
+    // its live stream: none may keep the next one waiting.
+    for (path, shows) in [
+        ("/sites/marlbeck", "The one device is fresh"),
+        ("/sites/marlbeck/devices/tower", "Remove this device"),
+        ("/sites/marlbeck/arrivals", "One name waits"),
+        ("/sites/marlbeck/set-up", "Remove this site"),
+        ("/sites/marlbeck/add-device", "Add the device and issue its key"),
+        ("/sites/marlbeck/nothing", "There is no such page"),
+        ("/add-site", "Add the site"),
+    ] {
+        browser.open(&format!("{}{path}", service.url)).await;
+        browser.sees(shows).await;
+        let wide = browser
+            .page
+            .execute("return [document.documentElement.scrollWidth, window.innerWidth]", vec![])
+            .await
+            .unwrap();
+        assert!(wide[0].as_u64() <= wide[1].as_u64(), "{path} is {} wide in a window of {}", wide[0], wide[1]);
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new(), "{path}");
+    }
+    assert_eq!(browser.complaints().await, Vec::<String>::new());
+    browser.page.clone().close().await.unwrap();
+}
+
+/// The page says when it is not live any more, and comes back by itself.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_lost_service_is_said_and_found_again() {
+    let mut service = Service::start().await;
+    let key = service.device("tower", &["level"]).await;
+    service.deliver(&key, r#"{"level": 3.5}"#).await;
+    let browser = Browser::start(1280, 800, false).await;
+    log_in(&browser, &service).await;
+    browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
+    browser.text_of("[data-signal=level] [data-value]", |text| text == "3.5").await;
+    service.kill();
+    browser.sees("Not connected since").await;
+    service.kill_and_restart();
+    service.deliver(&key, r#"{"level": 4.25}"#).await;
+    browser.text_of("[data-signal=level] [data-value]", |text| text == "4.25").await;
+    let gone = lantern_e2e::eventually("the word of the lost connection to go", || async {
+        (!browser.text().await.contains("Not connected since")).then_some(())
+    });
+    gone.await;
+    browser.page.clone().close().await.unwrap();
+}
+
 #[tokio::test]
 async fn files_are_packed_and_cached_and_deep_links_work() {
     let service = Service::bare();

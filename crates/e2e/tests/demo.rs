@@ -1,34 +1,7 @@
-use lantern_e2e::{binary, eventually};
+use lantern_e2e::{Demo, Service, eventually};
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
-use std::process::{Command, Stdio};
-use std::sync::mpsc::{Receiver, channel};
 
-/// Starts the demo and reads what it prints up to the last line.
-fn start(data: &std::path::Path) -> (std::process::Child, Receiver<String>, String, String) {
-    let mut child = Command::new(binary("lantern-sim"))
-        .args(["demo", "--port", "0", "--speed", "100", "--data"])
-        .arg(data)
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
-    let (mut url, mut password) = (String::new(), String::new());
-    for line in lines.by_ref() {
-        if let Some((_, rest)) = line.split_once("Railway is at ") {
-            url = rest.split_whitespace().next().unwrap().to_owned();
-        }
-        if let Some(rest) = line.trim().strip_prefix("password ") {
-            password = rest.trim().to_owned();
-        }
-        if line.starts_with("Ctrl-C") {
-            break;
-        }
-    }
-    let (sender, receiver) = channel();
-    std::thread::spawn(move || lines.for_each(|line| drop(sender.send(line))));
-    (child, receiver, url, password)
-}
+const OPTIONS: [&str; 4] = ["--port", "0", "--speed", "100"];
 
 async fn call(url: &str, path: &str, token: &str) -> Value {
     let request = reqwest::Client::new().get(format!("{url}/api/v1/{path}")).bearer_auth(token);
@@ -44,9 +17,10 @@ async fn log_in(url: &str, password: &str) -> String {
 
 #[tokio::test]
 async fn the_demo_has_a_past_goes_on_and_stops_with_all_it_started() {
-    let _tls = lantern_e2e::Service::bare();
+    let _tls = Service::bare();
     let dir = tempfile::tempdir().unwrap();
-    let (mut child, _rest, url, password) = start(dir.path());
+    let mut demo = Demo::start(dir.path(), &OPTIONS);
+    let (url, password) = (demo.url.clone(), demo.password.clone());
     let token = log_in(&url, &password).await;
     let summary = "sites/marlbeck/devices/tower/signals/level/summary?buckets=2000&from=1000000000";
     let past: u64 = call(&url, summary, &token).await["buckets"]
@@ -67,14 +41,12 @@ async fn the_demo_has_a_past_goes_on_and_stops_with_all_it_started() {
         })
         .await;
     }
-    Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
-    assert!(child.wait().unwrap().success());
+    assert!(demo.interrupt().success());
     assert!(reqwest::get(format!("{url}/api/v1/health")).await.is_err(), "the service has stopped too");
 
     // Started again on the same data it goes on with the same person.
-    let (mut child, _rest, url, again) = start(dir.path());
-    assert_eq!(again, password);
-    log_in(&url, &again).await;
-    Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap();
-    assert!(child.wait().unwrap().success());
+    let mut demo = Demo::start(dir.path(), &OPTIONS);
+    assert_eq!(demo.password, password);
+    log_in(&demo.url, &password).await;
+    assert!(demo.interrupt().success());
 }

@@ -5,46 +5,10 @@
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
 use fantoccini::Locator;
-use lantern_e2e::{Browser, binary};
-use std::io::{BufRead, BufReader};
+use lantern_e2e::{Browser, Demo, binary};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Command, Stdio};
 use std::time::Duration;
-
-struct Demo {
-    child: Child,
-    url: String,
-    password: String,
-}
-
-impl Drop for Demo {
-    fn drop(&mut self) {
-        let _ = Command::new("kill").args(["-INT", &self.child.id().to_string()]).status();
-        let _ = self.child.wait();
-    }
-}
-
-fn start_demo(dir: &Path) -> Demo {
-    let mut child = Command::new(binary("lantern-sim"))
-        .args(["demo", "--port", "8710", "--data"])
-        .arg(dir)
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
-    let (mut url, mut password) = (String::new(), String::new());
-    for line in lines.by_ref() {
-        if let Some((_, rest)) = line.split_once("Railway is at ") {
-            url = rest.split_whitespace().next().unwrap().to_owned();
-        } else if let Some(rest) = line.trim().strip_prefix("password ") {
-            password = rest.trim().to_owned();
-        } else if line.starts_with("Ctrl-C") {
-            break;
-        }
-    }
-    std::thread::spawn(move || lines.for_each(drop));
-    Demo { child, url, password }
-}
 
 fn target(name: &str) -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/screenshots").join(format!("{name}.png"))
@@ -68,7 +32,7 @@ async fn log_in(browser: &Browser, demo: &Demo) {
 #[tokio::main(flavor = "current_thread")]
 async fn main() {
     let dir = tempfile::tempdir().unwrap();
-    let demo = start_demo(dir.path());
+    let demo = Demo::start(dir.path(), &["--port", "8710"]);
     let site = format!("{}/sites/marlbeck", demo.url);
     pages(&demo, &site).await;
     terminal(&demo);

@@ -1,0 +1,211 @@
+//! What can be typed: commands, arguments, help.
+
+mod objects;
+mod values;
+
+pub(crate) use objects::{Confirm, DeviceCommand, KeyCommand, SignalCommand, SiteCommand};
+pub(crate) use values::SignalPath;
+
+use crate::output::Form;
+use crate::time::Span;
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::path::PathBuf;
+use values::{parse_path, parse_value};
+
+#[derive(Parser)]
+#[command(
+    name = "lantern",
+    version,
+    about = "The command line of Key Lantern",
+    after_help = "Exit codes: 0 done, 1 failed, 2 wrong usage.\n\nExamples:\n  lantern login http://127.0.0.1:8710\n  lantern device add \"Water tower\" --code tower --every 30 --signal level:m --signal temp:Cel\n  lantern key issue tower\n  lantern send --key KEY level=2.31 temp=8.4\n  lantern now\n  lantern follow tower\n  lantern export tower/level --since 7d > tower.csv"
+)]
+pub(crate) struct Cli {
+    /// How to print: tables for people, JSON for programs
+    #[arg(long, short, global = true, value_enum, default_value_t = Form::Table, value_name = "FORM")]
+    pub(crate) output: Form,
+    #[command(flatten)]
+    pub(crate) connection: Connection,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+/// Where the service is and who asks. What is not given here comes from the
+/// last log-in.
+#[derive(Args, Clone)]
+pub(crate) struct Connection {
+    /// Address of the service
+    #[arg(long, global = true, env = "LANTERN_URL", value_name = "URL")]
+    pub(crate) url: Option<String>,
+    /// Code of the site; not needed if there is only one
+    #[arg(long, global = true, env = "LANTERN_SITE", value_name = "CODE")]
+    pub(crate) site: Option<String>,
+    /// Token instead of the one kept by `login`
+    #[arg(long, global = true, env = "LANTERN_TOKEN", value_name = "TOKEN", hide_env_values = true)]
+    pub(crate) token: Option<String>,
+}
+
+#[derive(Subcommand)]
+pub(crate) enum Command {
+    /// Log in and keep a token for the other commands
+    #[command(
+        after_help = "The password is asked for, or taken from LANTERN_PASSWORD.\n\nExamples:\n  lantern login http://127.0.0.1:8710 --name ann\n  lantern login http://127.0.0.1:8710 --name ann --setup CODE    (the first person)"
+    )]
+    Login(LoginArgs),
+    /// End the log-in and forget its token
+    Logout,
+    /// Sites: places or projects
+    Site {
+        #[command(subcommand)]
+        command: SiteCommand,
+    },
+    /// Devices of a site
+    Device {
+        #[command(subcommand)]
+        command: DeviceCommand,
+    },
+    /// Signals of a device
+    Signal {
+        #[command(subcommand)]
+        command: SignalCommand,
+    },
+    /// Keys with which devices send
+    Key {
+        #[command(subcommand)]
+        command: KeyCommand,
+    },
+    /// List values that came under names nobody has declared
+    #[command(after_help = "Declare one with: lantern signal add DEVICE/NAME --unit UNIT")]
+    Arrivals,
+    /// Send readings as a device does
+    #[command(
+        after_help = "Examples:\n  lantern send --key KEY temp=21.4 hum=55\n  lantern send --key KEY temp=21.4 --at 2026-05-01T12:00:00Z"
+    )]
+    Send(SendArgs),
+    /// Show the last values, their age and where they are going
+    #[command(after_help = "Examples:\n  lantern now\n  lantern now tower\n  lantern -o json now tower")]
+    Now(NowArgs),
+    /// List the readings of a signal
+    #[command(
+        after_help = "Examples:\n  lantern readings tower/level --since 2h\n  lantern readings tower/level --from 2026-05-01 --to 2026-05-02 --limit 100"
+    )]
+    Readings(ReadingsArgs),
+    /// Follow values live
+    #[command(
+        after_help = "In a terminal the values stand in place, with arrow and age; q ends it. Piped, each reading is a line.\n\nExamples:\n  lantern follow\n  lantern follow tower larder/temp\n  lantern -o json follow tower | head -5"
+    )]
+    Follow(FollowArgs),
+    /// Write readings to a file or to standard output
+    #[command(
+        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC"
+    )]
+    Export(ExportArgs),
+    /// Print completions for a shell
+    #[command(after_help = "Example:\n  lantern completions bash > ~/.local/share/bash-completion/completions/lantern")]
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+}
+
+#[derive(Args)]
+pub(crate) struct LoginArgs {
+    /// Address of the service, such as http://127.0.0.1:8710
+    #[arg(value_name = "URL")]
+    pub(crate) address: Option<String>,
+    /// Your name; asked for if absent
+    #[arg(long)]
+    pub(crate) name: Option<String>,
+    /// One-time code that the service printed at its first start: makes the owner
+    #[arg(long, value_name = "CODE")]
+    pub(crate) setup: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct SendArgs {
+    /// Key of the device
+    #[arg(long, env = "LANTERN_KEY", hide_env_values = true)]
+    pub(crate) key: String,
+    /// Values, such as temp=21.4 door=true mode=eco
+    #[arg(required = true, value_name = "NAME=VALUE", value_parser = parse_value)]
+    pub(crate) values: Vec<(String, serde_json::Value)>,
+    /// Time of the readings, RFC 3339 or seconds since 1970; now if absent
+    #[arg(long, value_name = "TIME")]
+    pub(crate) at: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct NowArgs {
+    /// Code of a device; all if absent
+    pub(crate) device: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct ReadingsArgs {
+    /// Device and code
+    #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+    pub(crate) signal: SignalPath,
+    #[command(flatten)]
+    pub(crate) span: Span,
+    /// Stop after so many
+    #[arg(long, default_value_t = 1_000, value_parser = clap::value_parser!(u64).range(1..=10_000_000))]
+    pub(crate) limit: u64,
+    /// Newest first
+    #[arg(long)]
+    pub(crate) newest: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct FollowArgs {
+    /// Devices or signals to follow; all if absent
+    #[arg(value_name = "DEVICE[/SIGNAL]")]
+    pub(crate) what: Vec<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct ExportArgs {
+    /// Signals to write, one column each; all if absent
+    #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+    pub(crate) signals: Vec<SignalPath>,
+    /// The form of the file
+    #[arg(long, value_enum, default_value_t = ExportFormat::Csv)]
+    pub(crate) format: ExportFormat,
+    #[command(flatten)]
+    pub(crate) span: Span,
+    /// Time zone of the time column; the site's if absent
+    #[arg(long)]
+    pub(crate) zone: Option<String>,
+    /// File to write; standard output if absent
+    #[arg(long, value_name = "FILE")]
+    pub(crate) file: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum ExportFormat {
+    /// One row per time, one column per signal
+    Csv,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn the_arguments_are_consistent() {
+        Cli::command().debug_assert();
+    }
+
+    #[test]
+    fn every_command_has_help() {
+        fn check(command: &clap::Command) {
+            for inner in command.get_subcommands().filter(|c| c.get_name() != "help") {
+                assert!(inner.get_about().is_some(), "{}", inner.get_name());
+                for argument in inner.get_arguments().filter(|a| a.get_id() != "help" && a.get_id() != "version") {
+                    assert!(argument.get_help().is_some(), "{} {}", inner.get_name(), argument.get_id());
+                }
+                check(inner);
+            }
+        }
+        check(&Cli::command());
+    }
+}
