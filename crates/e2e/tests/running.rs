@@ -64,6 +64,13 @@ fn settings_say_where_each_came_from() {
     assert_eq!(wrong.status.code(), Some(2), "wrong usage");
 }
 
+#[test]
+fn the_data_directory_is_for_its_owner_alone() {
+    let service = Service::bare();
+    let mode = std::os::unix::fs::PermissionsExt::mode(&service.data().metadata().unwrap().permissions());
+    assert_eq!(mode & 0o777, 0o700);
+}
+
 #[tokio::test]
 async fn a_signal_stops_it_in_order_and_nothing_is_lost() {
     let mut service = Service::start().await;

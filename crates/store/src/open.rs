@@ -5,7 +5,8 @@ use crate::recorder::Recorder;
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{SqlitePool, pool::PoolOptions};
-use std::fs::{File, TryLockError};
+use std::fs::{DirBuilder, File, TryLockError};
+use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -52,7 +53,8 @@ impl Store {
 
 fn lock(dir: &Path) -> Result<File, OpenError> {
     let unwritable = |cause| OpenError::Unwritable { dir: dir.to_owned(), cause };
-    std::fs::create_dir_all(dir).map_err(unwritable)?;
+    // Password hashes and all readings lie in it: nobody else's business.
+    DirBuilder::new().recursive(true).mode(0o700).create(dir).map_err(unwritable)?;
     let file =
         File::options().create(true).truncate(false).write(true).open(dir.join(LOCK_FILE)).map_err(unwritable)?;
     match file.try_lock() {
