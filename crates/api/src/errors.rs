@@ -17,7 +17,8 @@ pub struct Problem {
     pub detail: String,
     /// What to do about it.
     pub remedy: String,
-    /// Values of a delivery that were refused, each for its own reason.
+    /// Values of a delivery that were refused, each for its own reason; the first
+    /// hundred of them.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub refused: Vec<RefusedValue>,
 }
@@ -47,7 +48,15 @@ pub struct InAnswer {
     /// Names nobody has declared yet: their readings are kept and wait.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub waiting: Vec<String>,
-    /// Values that were not taken.
+    /// Values that were not taken, the first hundred of them.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub refused: Vec<RefusedValue>,
+    /// How many were not taken in all.
+    #[serde(skip_serializing_if = "is_zero", default)]
+    pub refused_count: usize,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "that is how serde asks")]
+fn is_zero(count: &usize) -> bool {
+    *count == 0
 }

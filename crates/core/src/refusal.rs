@@ -28,11 +28,15 @@ pub enum RefusalCode {
     TimeInFuture,
     /// Too many undeclared names are waiting on this device already.
     TooManyArrivals,
+    /// A table without names in its first row.
+    NoHeader,
+    /// A row of a table with another number of cells than the first.
+    BadRow,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 14] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -45,6 +49,8 @@ impl RefusalCode {
         Self::BadTime,
         Self::TimeInFuture,
         Self::TooManyArrivals,
+        Self::NoHeader,
+        Self::BadRow,
     ];
 
     /// The word itself, as it stands in answers.
@@ -63,6 +69,8 @@ impl RefusalCode {
             Self::BadTime => "bad-time",
             Self::TimeInFuture => "time-in-future",
             Self::TooManyArrivals => "too-many-arrivals",
+            Self::NoHeader => "no-header",
+            Self::BadRow => "bad-row",
         }
     }
 
@@ -83,6 +91,8 @@ impl RefusalCode {
                 "Write the time as 2026-05-01T12:00:00Z, with Z or an offset, or as seconds since 1970; or leave it out."
             }
             Self::TimeInFuture => "Set the sender's clock, or leave the time out to use the time of arrival.",
+            Self::NoHeader => "Put the names into the first row, for example at,temp,hum.",
+            Self::BadRow => "Give each row as many cells as the first; leave a cell empty where there is no value.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }
     }

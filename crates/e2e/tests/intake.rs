@@ -1,3 +1,4 @@
+use flate2::{Compression, read::GzEncoder};
 use lantern_e2e::Service;
 use reqwest::Method;
 use reqwest::header::{ACCEPT, CONTENT_TYPE};
@@ -33,6 +34,16 @@ async fn every_way_of_asking_leads_to_the_same_reading() {
             .bearer_auth(&key)
             .header(CONTENT_TYPE, "application/x-www-form-urlencoded")
             .body("temp=6&at=1777636806"),
+        service
+            .request(Method::POST, "/in")
+            .bearer_auth(&key)
+            .header(CONTENT_TYPE, "text/csv")
+            .body("at,temp\n2026-05-01T12:00:08Z,8\n"),
+        service
+            .request(Method::POST, "/in")
+            .bearer_auth(&key)
+            .header("Content-Encoding", "gzip")
+            .body(gzip(r#"{"temp": 9, "at": 1777636809}"#)),
         // What a command line posts without saying what it is calls itself a form.
         service
             .request(Method::POST, "/in")
@@ -45,7 +56,7 @@ async fn every_way_of_asking_leads_to_the_same_reading() {
         assert_eq!(answer.text, "ok 1\n");
     }
     let readings = service.readings("tower", "temp").await;
-    let expected: Vec<_> = (1..=7).map(|i| (format!("2026-05-01T12:00:0{i}Z"), json!(f64::from(i)))).collect();
+    let expected: Vec<_> = (1..=9).map(|i| (format!("2026-05-01T12:00:0{i}Z"), json!(f64::from(i)))).collect();
     assert_eq!(readings, expected);
 
     let nested = r#"{"env": {"hum": 55}, "door": true, "mode": "eco"}"#;
@@ -193,6 +204,45 @@ async fn a_key_reaches_its_own_device_and_no_other() {
     // A sender's key opens nothing but the way in.
     let as_person = service.send(service.request(Method::GET, "/api/v1/sites").bearer_auth(&tower)).await;
     assert_eq!(as_person.status.as_u16(), 401);
+}
+
+fn gzip(text: &str) -> Vec<u8> {
+    let mut packed = Vec::new();
+    GzEncoder::new(text.as_bytes(), Compression::fast()).read_to_end(&mut packed).unwrap();
+    packed
+}
+
+#[tokio::test]
+async fn a_table_is_taken_row_by_row_and_a_bomb_is_not_taken() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["temp", "hum"]).await;
+    let send = |kind: &'static str, value: &'static str, body: Vec<u8>| {
+        service.send(service.request(Method::POST, "/in").bearer_auth(&key).header(kind, value).body(body))
+    };
+    let table = "time;temp;hum\r\n2026-05-01T12:00:00Z;21.4;55\r\n2026-05-01T12:00:30Z;21.5;\r\n1777636860;1\r\n";
+    let answer = send("Content-Type", "text/csv", table.into()).await;
+    assert_eq!(answer.text, "ok 3 refused 1: bad-row\n");
+    assert_eq!(service.readings("tower", "temp").await.len(), 2);
+    for (kind, value, body, status, code) in [
+        ("Content-Type", "text/csv", b"1,2\n3,4".to_vec(), 422, "no-header"),
+        ("Content-Encoding", "gzip", gzip(&" ".repeat(9 * 1024 * 1024)), 413, "body-too-large"),
+        ("Content-Encoding", "gzip", b"{\"temp\": 1}".to_vec(), 400, "bad-packing"),
+        ("Content-Encoding", "br", b"x".to_vec(), 415, "unknown-encoding"),
+    ] {
+        let answer = send(kind, value, body).await;
+        assert_eq!((answer.status.as_u16(), answer.problem().as_str()), (status, code), "{}", answer.text);
+    }
+}
+
+#[tokio::test]
+async fn an_answer_names_a_hundred_refusals_and_counts_all() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["temp", "door:flag"]).await;
+    let body = format!("[{{\"temp\": 1}},{}]", vec![r#"{"door": 7}"#; 500].join(","));
+    let request = service.request(Method::POST, "/in").bearer_auth(&key).header(ACCEPT, "application/json");
+    let answer = service.send(request.body(body)).await.json();
+    assert_eq!((&answer["kept"], &answer["refused_count"]), (&json!(1), &json!(500)));
+    assert_eq!(answer["refused"].as_array().unwrap().len(), 100);
 }
 
 /// What small senders really write, byte for byte.

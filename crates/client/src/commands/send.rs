@@ -13,8 +13,8 @@ pub(crate) async fn run(context: &Context, args: SendArgs) -> Result<()> {
     }
     let answer: InAnswer = server.deliver(&args.key, &body).await?;
     context.output.print(&answer, text)?;
-    if !answer.refused.is_empty() {
-        anyhow::bail!("{} of the values were not taken", answer.refused.len());
+    if answer.refused_count > 0 {
+        anyhow::bail!("{} of the values were not taken", answer.refused_count);
     }
     Ok(())
 }

@@ -60,6 +60,10 @@ impl<'de> Sink<'de> {
         E::custom("stopped")
     }
 
+    fn refuse<E: Error>(&mut self, refusal: Refusal) -> Result<(), E> {
+        self.decoded.refuse(refusal).map_err(|refusal| self.stop(refusal))
+    }
+
     fn leaf<E: Error>(&mut self, name: Cow<'de, str>, raw: &'de str, depth: usize) -> Result<(), E> {
         let value = match raw.as_bytes().first() {
             Some(b'n') => return Ok(()),
@@ -78,15 +82,13 @@ impl<'de> Sink<'de> {
             }
             Some(b'[') => {
                 let detail = format!("`{}` is an array, where one value belongs.", short(&name));
-                self.decoded.refused.push(Refusal::of(RefusalCode::WrongType, &name, detail));
-                return Ok(());
+                return self.refuse(Refusal::of(RefusalCode::WrongType, &name, detail));
             }
             _ => match raw.parse::<f64>() {
                 Ok(number) if number.is_finite() => Raw::Number(number),
                 _ => {
                     let detail = format!("`{}` is {}, too large a number.", short(&name), short(raw));
-                    self.decoded.refused.push(Refusal::of(RefusalCode::NumberTooLarge, &name, detail));
-                    return Ok(());
+                    return self.refuse(Refusal::of(RefusalCode::NumberTooLarge, &name, detail));
                 }
             },
         };
@@ -151,10 +153,10 @@ impl<'de> Visitor<'de> for Object<'_, '_, 'de> {
                 self.sink.leaf(Cow::Owned(format!("{}{name}", self.prefix)), raw, self.depth)?;
             }
         }
-        if let Some(at) = at {
-            self.sink.decoded.set_time(first, at);
+        match at {
+            Some(at) => self.sink.decoded.set_time(first, at).map_err(|refusal| self.sink.stop(refusal)),
+            None => Ok(()),
         }
-        Ok(())
     }
 }
 
@@ -308,6 +310,11 @@ mod tests {
 
         let many = |n: usize| format!("[{}]", vec![r#"{"a":1}"#; n].join(","));
         assert_eq!(json(many(super::super::MAX_READINGS).as_bytes()).unwrap().items.len(), 10_000);
+        for bad in [r#"{"a":[]}"#, r#"{"a":1e999}"#, r#"{"at":"noon"}"#] {
+            let refusals = format!("[{}]", vec![bad; 10_001].join(","));
+            let refused = json(refusals.as_bytes()).unwrap_err().code;
+            assert_eq!(refused, RefusalCode::TooManyReadings, "refusals are bounded too: {bad}");
+        }
         assert_eq!(
             json(many(super::super::MAX_READINGS + 1).as_bytes()).unwrap_err().code,
             RefusalCode::TooManyReadings

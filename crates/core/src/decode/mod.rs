@@ -3,9 +3,11 @@
 //! A decoder knows nothing of devices and signals: it says which names the
 //! sender used, at which time, and what it wrote for them.
 
+mod csv;
 mod json;
 mod pairs;
 
+pub use csv::csv;
 pub use json::json;
 pub use pairs::pairs;
 
@@ -50,21 +52,33 @@ pub struct Decoded<'a> {
 
 impl<'a> Decoded<'a> {
     fn push(&mut self, item: Item<'a>) -> Result<(), Refusal> {
-        if self.items.len() + self.refused.len() >= MAX_READINGS {
-            return Err(Refusal::whole(
-                RefusalCode::TooManyReadings,
-                format!("The request holds more than {MAX_READINGS} readings; none was kept."),
-            ));
-        }
+        self.check_room()?;
         self.items.push(item);
         Ok(())
     }
 
+    fn refuse(&mut self, refusal: Refusal) -> Result<(), Refusal> {
+        self.check_room()?;
+        self.refused.push(refusal);
+        Ok(())
+    }
+
+    fn check_room(&self) -> Result<(), Refusal> {
+        if self.items.len() + self.refused.len() < MAX_READINGS {
+            return Ok(());
+        }
+        let detail = format!("The request holds more than {MAX_READINGS} readings; none was kept.");
+        Err(Refusal::whole(RefusalCode::TooManyReadings, detail))
+    }
+
     /// Gives all items from `first` on the time a sender wrote beside them; if
     /// that cannot be read they are refused, for a wrong time would misplace them.
-    fn set_time(&mut self, first: usize, at: Result<Moment, Refusal>) {
+    fn set_time(&mut self, first: usize, at: Result<Moment, Refusal>) -> Result<(), Refusal> {
         match at {
-            Ok(at) => self.items[first..].iter_mut().for_each(|item| item.at = Some(at)),
+            Ok(at) => {
+                self.items[first..].iter_mut().for_each(|item| item.at = Some(at));
+                Ok(())
+            }
             Err(refusal) => {
                 let names: Vec<_> = self.items.drain(first..).map(|item| item.name).collect();
                 let detail = if names.is_empty() {
@@ -76,7 +90,7 @@ impl<'a> Decoded<'a> {
                     }
                     format!("{} {} of that time not kept: {shown}.", refusal.detail, names.len())
                 };
-                self.refused.push(Refusal { detail, ..refusal });
+                self.refuse(Refusal { detail, ..refusal })
             }
         }
     }

@@ -20,16 +20,20 @@ pub fn pairs<'a>(pairs: impl IntoIterator<Item = (Cow<'a, str>, Cow<'a, str>)>) 
         if text.trim().is_empty() {
             continue;
         }
-        let value = match text.trim().parse::<f64>() {
-            Ok(number) if number.is_finite() => Raw::Number(number),
-            _ => Raw::Text(text),
-        };
-        decoded.push(Item { name, at: None, value })?;
+        decoded.push(Item { name, at: None, value: raw(text) })?;
     }
     if let Some(at) = at {
-        decoded.set_time(0, at);
+        decoded.set_time(0, at)?;
     }
     decoded.finish()
+}
+
+/// A value written as text: a number when it reads as one.
+pub(super) fn raw(text: Cow<'_, str>) -> Raw<'_> {
+    match text.trim().parse::<f64>() {
+        Ok(number) if number.is_finite() => Raw::Number(number),
+        _ => Raw::Text(text),
+    }
 }
 
 #[cfg(test)]

@@ -27,8 +27,9 @@ fn line(answer: &InAnswer) -> String {
         let _ = write!(line, " waiting {}", answer.waiting.len());
     }
     for (i, refused) in answer.refused.iter().take(5).enumerate() {
-        let before = if i == 0 { format!(" refused {}:", answer.refused.len()) } else { ",".to_owned() };
-        let _ = write!(line, "{before} {} {}", refused.name, refused.code);
+        let before = if i == 0 { format!(" refused {}:", answer.refused_count) } else { ",".to_owned() };
+        let space = if refused.name.is_empty() { "" } else { " " };
+        let _ = write!(line, "{before} {}{space}{}", refused.name, refused.code);
     }
     line.push('\n');
     line
@@ -69,6 +70,7 @@ mod tests {
             corrected: 1,
             waiting: vec!["new".into()],
             refused: vec![refused.clone(), RefusedValue { name: "x".into(), ..refused }],
+            refused_count: 2,
         };
         assert_eq!(line(&answer), "ok 3 repeated 1 corrected 1 waiting 1 refused 2: door wrong-type, x wrong-type\n");
     }

@@ -22,6 +22,8 @@ use rocket::http::Status;
 use std::collections::{BTreeSet, HashMap};
 use std::sync::Arc;
 
+/// Refused values that an answer names one by one.
+const MAX_NAMED: usize = 100;
 /// Undeclared names that may wait on one device.
 const MAX_ARRIVALS: usize = 200;
 
@@ -31,10 +33,21 @@ pub(crate) struct Delivery<'a> {
     pub(crate) secret: &'a str,
     /// The payload; empty if there is none.
     pub(crate) body: &'a [u8],
-    /// Whether the sender calls the payload a form.
-    pub(crate) is_form: bool,
+    /// What the sender calls the payload.
+    pub(crate) kind: Kind,
     /// The query of the address: values given beside the payload or instead of it.
     pub(crate) query: &'a str,
+}
+
+/// What a payload is, as far as the sender says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Kind {
+    /// JSON, or not said.
+    Json,
+    /// `name=value` pairs of a form.
+    Form,
+    /// A table.
+    Csv,
 }
 
 /// Takes a delivery in. What is understood is durable when this returns.
@@ -75,10 +88,10 @@ fn decode<'a>(delivery: &Delivery<'a>) -> Result<Decoded<'a>, Refusal> {
     if delivery.body.iter().all(u8::is_ascii_whitespace) {
         return query();
     }
-    let mut decoded = if delivery.is_form && !looks_like_json(delivery.body) {
-        decode::pairs(form_urlencoded::parse(delivery.body))?
-    } else {
-        decode::json(delivery.body)?
+    let mut decoded = match delivery.kind {
+        Kind::Csv => decode::csv(delivery.body)?,
+        Kind::Form if !looks_like_json(delivery.body) => decode::pairs(form_urlencoded::parse(delivery.body))?,
+        Kind::Json | Kind::Form => decode::json(delivery.body)?,
     };
     if !delivery.query.is_empty() {
         let more = query()?;
@@ -136,7 +149,8 @@ async fn record(
     waiting: Vec<String>,
     now: Moment,
 ) -> Result<InAnswer, Problem> {
-    let refused: Vec<RefusedValue> = understood.refused.into_iter().map(refused_value).collect();
+    let refused_count = understood.refused.len();
+    let refused: Vec<RefusedValue> = understood.refused.into_iter().take(MAX_NAMED).map(refused_value).collect();
     if understood.readings.is_empty() {
         return Err(nothing_kept(refused));
     }
@@ -144,7 +158,14 @@ async fn record(
     let recorded = app.store.record(readings.clone(), now).await?;
     app.latest.note(&readings);
     app.hub.readings(plan, &readings);
-    Ok(InAnswer { kept: readings.len(), repeated: recorded.repeated, corrected: recorded.corrected, waiting, refused })
+    Ok(InAnswer {
+        kept: readings.len(),
+        repeated: recorded.repeated,
+        corrected: recorded.corrected,
+        waiting,
+        refused,
+        refused_count,
+    })
 }
 
 fn refused_value(refusal: Refusal) -> RefusedValue {

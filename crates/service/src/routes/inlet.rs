@@ -1,8 +1,9 @@
 //! `/in`: where senders deliver.
 
 use crate::app::App;
-use crate::intake::{self, Delivery, Reply};
+use crate::intake::{self, Delivery, Kind, Reply};
 use crate::problem::Problem;
+use crate::routes::unpack::{ContentEncoding, unpack};
 use lantern_api::InAnswer;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::uri::Origin;
@@ -51,7 +52,8 @@ impl<'r> HeaderKey<'r> {
 /// Deliver readings with the key in the header.
 ///
 /// The body is an object of `name: value`, or an array of such objects, each
-/// with an optional `at`; objects inside are flattened with dots. The answer is
+/// with an optional `at`; objects inside are flattened with dots. A form and
+/// CSV with names in the first row are understood too, and gzip and deflate. The answer is
 /// `ok 2` as text, or JSON if asked for by `Accept`. Readings are durable when
 /// the answer comes; what was sent before changes nothing. A good value beside
 /// a bad one is kept, and the answer names both.
@@ -65,9 +67,10 @@ async fn post(
     key: HeaderKey<'_>,
     uri: &Origin<'_>,
     content_type: Option<&ContentType>,
+    encoding: ContentEncoding,
     data: Data<'_>,
 ) -> Result<Reply, Problem> {
-    deliver(app, key.required()?, uri, content_type, Some(data)).await
+    deliver(app, key.required()?, uri, content_type, Some((data, encoding))).await
 }
 
 /// Deliver readings with the key in the address.
@@ -84,9 +87,10 @@ async fn post_key(
     key: &str,
     uri: &Origin<'_>,
     content_type: Option<&ContentType>,
+    encoding: ContentEncoding,
     data: Data<'_>,
 ) -> Result<Reply, Problem> {
-    deliver(app, key, uri, content_type, Some(data)).await
+    deliver(app, key, uri, content_type, Some((data, encoding))).await
 }
 
 /// Deliver the values of a query with the key in the header.
@@ -114,19 +118,27 @@ async fn deliver(
     secret: &str,
     uri: &Origin<'_>,
     content_type: Option<&ContentType>,
-    data: Option<Data<'_>>,
+    data: Option<(Data<'_>, ContentEncoding)>,
 ) -> Result<Reply, Problem> {
     let body = match data {
-        Some(data) => read(data).await?,
+        Some((data, encoding)) => unpack(read(data).await?, encoding)?,
         None => Vec::new(),
     };
     let delivery = Delivery {
         secret,
         body: &body,
-        is_form: content_type.is_some_and(|t| t.media_type().is_form()),
+        kind: kind(content_type),
         query: uri.query().map_or("", |query| query.as_str()),
     };
     intake::take(app, delivery).await.map(Reply)
+}
+
+fn kind(content_type: Option<&ContentType>) -> Kind {
+    match content_type {
+        Some(t) if t.media_type().is_form() => Kind::Form,
+        Some(t) if t.is_csv() => Kind::Csv,
+        _ => Kind::Json,
+    }
 }
 
 async fn read(data: Data<'_>) -> Result<Vec<u8>, Problem> {

@@ -17,6 +17,7 @@ mod readings;
 mod request_log;
 mod signals;
 mod sites;
+mod unpack;
 
 use rocket::serde::json::Json;
 use rocket::{Build, Rocket};
