@@ -8,7 +8,7 @@ import type { SignalNow } from '../../api/types';
 import { fixed, withUnit } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { seriesColour, seriesDash } from '../../theme/series';
-import { axisTitle, type Columns } from './series';
+import { axisTitle, sideTitle, type Columns } from './series';
 
 const COLOURS = {
   light: { text: '#55606E', line: '#E3DAC8' },
@@ -151,7 +151,7 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
         ...axis,
         size: 64,
         space: 28,
-        label: axisTitle(pane),
+        label: sideTitle(pane),
         labelSize: 20,
         labelFont: FONT,
         ...(isFlag

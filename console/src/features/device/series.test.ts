@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import type { Bucket, SignalNow, SummarySet } from '../../api/types';
-import { axisTitle, columns, panes, story } from './series';
+import { axisTitle, columns, panes, sideTitle, story } from './series';
 import { readShown, spanUpTo, writeShown } from './spans';
 
 const bucket = (second: number, value: number): Bucket => ({
@@ -51,6 +51,9 @@ describe('panes', () => {
     ];
     expect(panes(all).map((pane) => pane.map((s) => s.signal).join())).toEqual(['a,b', 't', 'door']);
     expect(axisTitle(all.slice(0, 1))).toBe('a (m)');
+    const long = 'x'.repeat(40);
+    expect(sideTitle([signal('a', 'm'), signal(long, 'm')])).toBe('in m');
+    expect(sideTitle([signal(long), signal(long)])).toBe('2 signals');
   });
   test('at most five lines', () => {
     expect(panes(Array.from({ length: 7 }, (_, i) => signal(`s${i}`))).map((pane) => pane.length)).toEqual([
