@@ -89,8 +89,7 @@ impl Plans {
 }
 
 async fn load(store: &Store, id: DeviceId) -> Result<DevicePlan, StoreError> {
-    let device = store.all_devices(DeviceId(id.0 - 1), 1).await?.into_iter().find(|d| d.id == id);
-    let device = device.ok_or(StoreError::NotFound)?;
+    let device = store.device_by_id(id).await?;
     let mut plan = Plan::default();
     let mut codes = HashMap::new();
     for signal in store.signals(id).await? {

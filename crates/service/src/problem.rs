@@ -110,6 +110,13 @@ impl Problem {
         problem
     }
 
+    /// Leaves the problem where the catcher finds it, for a guard that fails.
+    pub(crate) fn leave(self, request: &Request<'_>) -> (Status, ()) {
+        let status = self.status;
+        request.local_cache(|| Some(self));
+        (status, ())
+    }
+
     /// One short line for a modem.
     pub(crate) fn line(&self) -> String {
         format!("error {}: {} {}\n", self.code, self.detail, self.remedy)

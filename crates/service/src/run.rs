@@ -5,7 +5,6 @@ use crate::settings::Settings;
 use crate::{clock, routes};
 use lantern_store::Store;
 use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
-use rocket::data::{Limits, ToByteUnit};
 use rocket::fairing::AdHoc;
 use rocket::{Build, Orbit, Rocket, Shutdown};
 use std::io::Write;
@@ -72,7 +71,6 @@ fn build(app: Arc<App>) -> Rocket<Build> {
         // Nobody's word is taken for where a request came from.
         ip_header: None,
         keep_alive: 60,
-        limits: Limits::default().limit("bytes", 1.mebibytes()),
         // Signals are handled here, so that a second one can force the end.
         shutdown: ShutdownConfig {
             ctrlc: false,

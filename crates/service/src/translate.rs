@@ -66,9 +66,25 @@ pub(crate) fn site(site: store::Site, arrivals: u32) -> api::Site {
     }
 }
 
-pub(crate) fn device(device: store::Device, last_heard: Option<Moment>, now: Moment) -> api::Device {
+/// How a device is doing: presence, since when, and when it was last heard.
+pub(crate) struct Standing {
+    pub(crate) presence: api::Presence,
+    pub(crate) since: Option<String>,
+    pub(crate) last_heard_at: Option<String>,
+}
+
+pub(crate) fn standing(device: &store::Device, last_heard: Option<Moment>, now: Moment) -> Standing {
     let last_heard = last_heard.or(device.last_heard_at);
     let state = Presence::judge(last_heard, device.interval_s, now);
+    Standing {
+        presence: presence(state),
+        since: state.since(last_heard, device.interval_s).map(|at| at.to_string()),
+        last_heard_at: last_heard.map(|at| at.to_string()),
+    }
+}
+
+pub(crate) fn device(device: store::Device, last_heard: Option<Moment>, now: Moment) -> api::Device {
+    let Standing { presence, since, last_heard_at } = standing(&device, last_heard, now);
     api::Device {
         code: device.code,
         name: device.name,
@@ -76,9 +92,9 @@ pub(crate) fn device(device: store::Device, last_heard: Option<Moment>, now: Mom
         interval_s: device.interval_s,
         position: device.position.map(position),
         created_at: device.created_at.to_string(),
-        last_heard_at: last_heard.map(|at| at.to_string()),
-        presence: presence(state),
-        since: state.since(last_heard, device.interval_s).map(|at| at.to_string()),
+        last_heard_at,
+        presence,
+        since,
     }
 }
 

@@ -142,6 +142,18 @@ impl Store {
         Ok(device(&row)?)
     }
 
+    /// The device of an id.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn device_by_id(&self, id: DeviceId) -> Result<Device, StoreError> {
+        let row = sqlx::query("SELECT * FROM device WHERE id = ? AND removed_at IS NULL")
+            .bind(id.0)
+            .fetch_one(&self.read)
+            .await?;
+        Ok(device(&row)?)
+    }
+
     /// Changes a device.
     ///
     /// # Errors

@@ -29,7 +29,7 @@ pub(crate) struct Access {
 }
 
 /// Someone who is logged in and may change things.
-pub(crate) struct Change;
+pub(crate) struct Change(pub(crate) Access);
 
 /// The CSRF token of a session: only a page that may read our answers knows it.
 pub(crate) fn csrf_of(secret: &str) -> String {
@@ -63,7 +63,7 @@ async fn access(request: &Request<'_>) -> Result<Access, Problem> {
     }
 }
 
-fn check_change(request: &Request<'_>, access: &Access) -> Result<(), Problem> {
+fn check_change(request: &Request<'_>, access: Access) -> Result<Change, Problem> {
     if access.kind == SessionKind::Browser {
         let given = request.headers().get_one(CSRF_HEADER).unwrap_or_default();
         // Hashes are compared, so that timing tells nothing of the token.
@@ -86,14 +86,7 @@ fn check_change(request: &Request<'_>, access: &Access) -> Result<(), Problem> {
             "Ask an owner.",
         ));
     }
-    Ok(())
-}
-
-/// Leaves the problem where the catcher finds it.
-fn fail<T>(request: &Request<'_>, problem: Problem) -> request::Outcome<T, ()> {
-    let status = problem.status;
-    request.local_cache(|| Some(problem));
-    Outcome::Error((status, ()))
+    Ok(Change(access))
 }
 
 #[async_trait]
@@ -103,7 +96,7 @@ impl<'r> FromRequest<'r> for Access {
     async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
         match access(request).await {
             Ok(access) => Outcome::Success(access),
-            Err(problem) => fail(request, problem),
+            Err(problem) => Outcome::Error(problem.leave(request)),
         }
     }
 }
@@ -114,12 +107,12 @@ impl<'r> FromRequest<'r> for Change {
 
     async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
         let checked = match access(request).await {
-            Ok(access) => check_change(request, &access),
+            Ok(access) => check_change(request, access),
             Err(problem) => Err(problem),
         };
         match checked {
-            Ok(()) => Outcome::Success(Self),
-            Err(problem) => fail(request, problem),
+            Ok(change) => Outcome::Success(change),
+            Err(problem) => Outcome::Error(problem.leave(request)),
         }
     }
 }

@@ -149,11 +149,11 @@ async fn record(
     waiting: Vec<String>,
     now: Moment,
 ) -> Result<InAnswer, Problem> {
-    let refused_count = understood.refused.len();
-    let refused: Vec<RefusedValue> = understood.refused.into_iter().take(MAX_NAMED).map(refused_value).collect();
     if understood.readings.is_empty() {
-        return Err(nothing_kept(refused));
+        return Err(nothing_kept(understood.refused));
     }
+    let refused_count = understood.refused.len();
+    let refused = named(understood.refused);
     let readings = Arc::new(understood.readings);
     let recorded = app.store.record(readings.clone(), now).await?;
     app.latest.note(&readings);
@@ -177,14 +177,16 @@ fn refused_value(refusal: Refusal) -> RefusedValue {
     }
 }
 
+/// The refused values that an answer names.
+fn named(refused: Vec<Refusal>) -> Vec<RefusedValue> {
+    refused.into_iter().take(MAX_NAMED).map(refused_value).collect()
+}
+
 /// All values were refused: the first one's reason stands for the delivery.
-fn nothing_kept(refused: Vec<RefusedValue>) -> Problem {
-    let first = refused.first();
-    let code = first
-        .and_then(|r| RefusalCode::ALL.into_iter().find(|code| code.as_str() == r.code))
-        .unwrap_or(RefusalCode::NoValues);
-    let detail = first.map_or_else(|| "The request holds no values.".to_owned(), |r| r.detail.clone());
-    let mut problem = Problem::from(Refusal::whole(code, detail));
-    problem.refused = refused;
+fn nothing_kept(refused: Vec<Refusal>) -> Problem {
+    let first = refused.first().cloned();
+    let first = first.unwrap_or_else(|| Refusal::whole(RefusalCode::NoValues, "The request holds no values."));
+    let mut problem = Problem::from(first);
+    problem.refused = named(refused);
     problem
 }

@@ -43,11 +43,7 @@ impl<'r, T: DeserializeOwned> FromData<'r> for Body<T> {
     async fn from_data(request: &'r Request<'_>, data: Data<'r>) -> data::Outcome<'r, Self> {
         match read(data).await {
             Ok(body) => Outcome::Success(Self(body)),
-            Err(problem) => {
-                let status = problem.status;
-                request.local_cache(|| Some(problem));
-                Outcome::Error((status, ()))
-            }
+            Err(problem) => Outcome::Error(problem.leave(request)),
         }
     }
 }

@@ -6,7 +6,7 @@ use crate::auth::Access;
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{DeviceNow, Page, SignalNow, Trace, Trend};
-use lantern_core::presence::{Presence, SILENT_AFTER};
+use lantern_core::presence::SILENT_AFTER;
 use lantern_core::{Moment, Value, ValueType, decimals, trend};
 use lantern_store::{Device, Signal};
 use rocket::serde::json::Json;
@@ -69,14 +69,13 @@ async fn now_of(app: &App, device: Device, with_trace: bool) -> Result<DeviceNow
         let readings = app.latest.readings(&app.store, signal.id).await?;
         shown.push(signal_now(signal, readings, device.interval_s, now));
     }
-    let last = app.heard.last(device.id).or(device.last_heard_at);
-    let presence = Presence::judge(last, device.interval_s, now);
+    let standing = translate::standing(&device, app.heard.last(device.id), now);
     Ok(DeviceNow {
         device: device.code,
         name: device.name,
-        presence: translate::presence(presence),
-        since: presence.since(last, device.interval_s).map(|at| at.to_string()),
-        last_heard_at: last.map(|at| at.to_string()),
+        presence: standing.presence,
+        since: standing.since,
+        last_heard_at: standing.last_heard_at,
         interval_s: device.interval_s,
         signals: shown,
         trace,

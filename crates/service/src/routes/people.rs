@@ -113,13 +113,8 @@ async fn log_in(
 #[utoipa::path(context_path = "/api/v1", tag = "people",
     responses((status = 204), (status = "default", body = lantern_api::Problem)))]
 #[post("/log-out")]
-async fn log_out(
-    app: &State<Arc<App>>,
-    access: Access,
-    _change: Change,
-    cookies: &CookieJar<'_>,
-) -> Result<Status, Problem> {
-    app.store.end_session(&auth::hash(&access.secret)).await?;
+async fn log_out(app: &State<Arc<App>>, change: Change, cookies: &CookieJar<'_>) -> Result<Status, Problem> {
+    app.store.end_session(&auth::hash(&change.0.secret)).await?;
     cookies.remove(Cookie::build(auth::SESSION_COOKIE).path("/"));
     Ok(Status::NoContent)
 }
