@@ -1,11 +1,15 @@
 //! From named raw values to readings of a device's signals.
 
-use crate::decode::{Decoded, Item, Raw};
+use crate::decode::{Decoded, Item, Raw, Remark};
+use crate::units::UnitCode;
 use crate::{Moment, Reading, Refusal, RefusalCode, SignalId, Value, ValueType, code};
 use std::collections::HashMap;
 
 /// How far ahead of the service's clock a time may be, in seconds.
 pub const MAX_AHEAD_SECONDS: f64 = 600.0;
+/// How long ago a time may be, in seconds (twenty years): before that lie the
+/// years at which the clocks of boards begin to count.
+pub const MAX_BEHIND_SECONDS: f64 = 20.0 * 365.25 * 86_400.0;
 
 /// What the intake knows of one device: its signals by the names senders use.
 #[derive(Debug, Clone, Default)]
@@ -14,12 +18,24 @@ pub struct Plan {
 }
 
 /// One signal of a [`Plan`].
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlannedSignal {
     /// Where its readings go.
     pub id: SignalId,
     /// The declared type; `None` while it is an arrival, which takes any.
     pub value_type: Option<ValueType>,
+    /// UCUM code of its unit.
+    pub unit: Option<String>,
+    /// An arrival that nobody wants: what is sent under its name is passed over.
+    pub is_ignored: bool,
+}
+
+impl PlannedSignal {
+    /// A declared signal without a unit.
+    #[must_use]
+    pub const fn declared(id: SignalId, value_type: ValueType) -> Self {
+        Self { id, value_type: Some(value_type), unit: None, is_ignored: false }
+    }
 }
 
 impl Plan {
@@ -30,8 +46,16 @@ impl Plan {
 
     /// The signal of a name.
     #[must_use]
-    pub fn get(&self, name: &str) -> Option<PlannedSignal> {
-        self.signals.get(name).copied()
+    pub fn get(&self, name: &str) -> Option<&PlannedSignal> {
+        self.signals.get(name)
+    }
+
+    /// The one declared number, if there is just one: where a bare number goes.
+    #[must_use]
+    pub fn only_number(&self) -> Option<&str> {
+        let mut numbers = self.signals.iter().filter(|(_, s)| s.value_type == Some(ValueType::Number));
+        let (name, _) = numbers.next()?;
+        numbers.next().is_none().then_some(name.as_str())
     }
 
     /// How many names are waiting as arrivals.
@@ -50,6 +74,19 @@ pub struct Arrival {
     pub at: Moment,
     /// What was sent.
     pub value: Value,
+    /// The unit the sender names, if it is one.
+    pub unit: Option<String>,
+}
+
+/// What one value comes to.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Placed {
+    /// A reading of a signal, or of an arrival that waits already.
+    Reading(Reading),
+    /// A value of a name not seen before on this device.
+    Arrival(Arrival),
+    /// A value of a name that is passed over.
+    Ignored,
 }
 
 /// What a delivery came to.
@@ -61,37 +98,75 @@ pub struct Understood {
     pub arrivals: Vec<Arrival>,
     /// What was not taken.
     pub refused: Vec<Refusal>,
+    /// What was taken, but is worth knowing.
+    pub remarks: Vec<Remark>,
+    /// Values of names that are passed over.
+    pub ignored: usize,
 }
 
 /// Matches the values of a delivery with the signals of its device. Values
 /// without a time get `now`; good values are kept beside bad ones.
 #[must_use]
 pub fn understand(plan: &Plan, decoded: Decoded<'_>, now: Moment) -> Understood {
-    let mut understood = Understood { refused: decoded.refused, ..Understood::default() };
+    let mut understood = Understood { refused: decoded.refused, remarks: decoded.remarks, ..Understood::default() };
     understood.readings.reserve(decoded.items.len());
     for item in decoded.items {
-        let at = item.at.unwrap_or(now);
-        let placed = check_time(&item, at, now).and_then(|()| match plan.get(&item.name) {
-            Some(signal) => convert(&item.name, item.value, signal.value_type)
-                .map(|value| understood.readings.push(Reading { signal: signal.id, at, value })),
-            None => arrival(item, at).map(|arrival| understood.arrivals.push(arrival)),
-        });
-        understood.refused.extend(placed.err());
+        match place(plan, item, now) {
+            Ok(Placed::Reading(reading)) => understood.readings.push(reading),
+            Ok(Placed::Arrival(arrival)) => understood.arrivals.push(arrival),
+            Ok(Placed::Ignored) => understood.ignored += 1,
+            Err(refusal) => understood.refused.push(refusal),
+        }
     }
     understood
 }
 
+/// Says what one value comes to.
+///
+/// # Errors
+/// A [`Refusal`] of this value.
+pub fn place(plan: &Plan, item: Item<'_>, now: Moment) -> Result<Placed, Refusal> {
+    let at = item.at.unwrap_or(now);
+    check_time(&item, at, now)?;
+    match plan.get(&item.name) {
+        Some(signal) if signal.is_ignored => Ok(Placed::Ignored),
+        Some(signal) => {
+            check_unit(&item, signal)?;
+            let value = convert(&item.name, item.value, signal.value_type)?;
+            Ok(Placed::Reading(Reading { signal: signal.id, at, value }))
+        }
+        None => arrival(item, at).map(Placed::Arrival),
+    }
+}
+
 fn check_time(item: &Item<'_>, at: Moment, now: Moment) -> Result<(), Refusal> {
     let ahead = at.seconds_since(now);
-    if ahead <= MAX_AHEAD_SECONDS {
+    let (code, detail) = if ahead > MAX_AHEAD_SECONDS {
+        let detail = format!(
+            "The time {at} of `{}` is {} ahead of the service's clock ({now}).",
+            shown(&item.name),
+            rough_duration(ahead)
+        );
+        (RefusalCode::TimeInFuture, detail)
+    } else if -ahead > MAX_BEHIND_SECONDS {
+        (RefusalCode::TimeTooOld, format!("The time {at} of `{}` is over twenty years ago.", shown(&item.name)))
+    } else {
+        return Ok(());
+    };
+    Err(Refusal::of(code, &item.name, detail))
+}
+
+/// A value in another unit than the signal's must not be taken for one in it.
+fn check_unit(item: &Item<'_>, signal: &PlannedSignal) -> Result<(), Refusal> {
+    let (Some(sent), Some(declared)) = (&item.unit, &signal.unit) else { return Ok(()) };
+    if sent == declared {
         return Ok(());
     }
-    let detail = format!(
-        "The time {at} of `{}` is {} ahead of the service's clock ({now}).",
-        shown(&item.name),
-        rough_duration(ahead)
-    );
-    Err(Refusal::of(RefusalCode::TimeInFuture, &item.name, detail))
+    if UnitCode::from_entry(sent).is_ok_and(|unit| unit.as_str() == declared) {
+        return Ok(());
+    }
+    let detail = format!("`{}` is in {declared}, but was sent in {}.", shown(&item.name), shown(sent));
+    Err(Refusal::of(RefusalCode::UnitMismatch, &item.name, detail))
 }
 
 fn arrival(item: Item<'_>, at: Moment) -> Result<Arrival, Refusal> {
@@ -99,7 +174,8 @@ fn arrival(item: Item<'_>, at: Moment) -> Result<Arrival, Refusal> {
         Refusal::of(RefusalCode::BadName, &item.name, format!("`{}` cannot name a signal: {e}.", shown(&item.name)))
     })?;
     let value = convert(&item.name, item.value, None)?;
-    Ok(Arrival { name: item.name.into_owned(), at, value })
+    let unit = item.unit.and_then(|unit| UnitCode::from_entry(&unit).ok()).map(|unit| unit.as_str().to_owned());
+    Ok(Arrival { name: item.name.into_owned(), at, value, unit })
 }
 
 fn convert(name: &str, raw: Raw<'_>, wanted: Option<ValueType>) -> Result<Value, Refusal> {
@@ -152,7 +228,8 @@ fn rough_duration(seconds: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::decode;
+    use crate::decode::{self, Times};
+    use jiff::tz::TimeZone;
 
     fn plan() -> Plan {
         let mut plan = Plan::default();
@@ -162,8 +239,11 @@ mod tests {
             (3, "mode", Some(ValueType::Text)),
             (4, "odd", None),
         ] {
-            plan.insert(name, PlannedSignal { id: SignalId(id), value_type });
+            let unit = (name == "temp").then(|| "Cel".to_owned());
+            plan.insert(name, PlannedSignal { id: SignalId(id), value_type, unit, is_ignored: false });
         }
+        let unwanted = PlannedSignal { id: SignalId(5), value_type: None, unit: None, is_ignored: true };
+        plan.insert("unwanted", unwanted);
         plan
     }
 
@@ -172,7 +252,43 @@ mod tests {
     }
 
     fn take(body: &str) -> Understood {
-        understand(&plan(), decode::json(body.as_bytes()).unwrap(), now())
+        let times = Times::new(now(), TimeZone::UTC);
+        understand(&plan(), decode::json(body.as_bytes(), &times).unwrap(), now())
+    }
+
+    #[test]
+    fn another_unit_is_not_taken_for_the_signals_own() {
+        for (unit, is_kept) in
+            [(None, true), (Some("Cel"), true), (Some("°C"), true), (Some("[degF]"), false), (Some("tea"), false)]
+        {
+            let item = Item { unit: unit.map(Into::into), ..Item::new("temp", Raw::Number(70.0)) };
+            match place(&plan(), item, now()) {
+                Ok(_) => assert!(is_kept, "{unit:?}"),
+                Err(refusal) => {
+                    assert!(!is_kept, "{unit:?}");
+                    assert_eq!(refusal.code, RefusalCode::UnitMismatch);
+                }
+            }
+        }
+        // A signal without a unit takes any, and a new name keeps the one it came with.
+        let item = Item { unit: Some("%RH".into()), ..Item::new("new", Raw::Number(55.0)) };
+        let Ok(Placed::Arrival(arrival)) = place(&plan(), item, now()) else { panic!("not an arrival") };
+        assert_eq!(arrival.unit.as_deref(), Some("%{RH}"));
+    }
+
+    #[test]
+    fn an_ignored_name_is_passed_over_and_counted() {
+        let understood = take(r#"{"unwanted": 1, "temp": 2}"#);
+        assert_eq!((understood.ignored, understood.readings.len()), (1, 1));
+    }
+
+    #[test]
+    fn the_clock_of_a_board_that_was_never_set_is_noticed() {
+        for at in ["1970-01-01T00:10:00Z", "1980-01-06T00:00:00Z", "2000-01-01T00:00:12Z"] {
+            let understood = take(&format!(r#"{{"temp": 1, "at": "{at}"}}"#));
+            assert_eq!(understood.refused[0].code, RefusalCode::TimeTooOld, "{at}");
+        }
+        assert_eq!(take(r#"{"temp": 1, "at": "2010-01-01T00:00:00Z"}"#).readings.len(), 1);
     }
 
     #[test]

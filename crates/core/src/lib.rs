@@ -9,9 +9,10 @@
 //!
 //! let now = Moment::parse_rfc3339("2026-05-01T12:00:00Z").unwrap();
 //! let mut plan = Plan::default();
-//! plan.insert("temp", PlannedSignal { id: SignalId(1), value_type: Some(ValueType::Number) });
+//! plan.insert("temp", PlannedSignal::declared(SignalId(1), ValueType::Number));
 //!
-//! let decoded = decode::json(br#"{"temp": 21.4, "hum": 55}"#).unwrap();
+//! let times = decode::Times::new(now, jiff::tz::TimeZone::UTC);
+//! let decoded = decode::json(br#"{"temp": 21.4, "hum": 55}"#, &times).unwrap();
 //! let understood = intake::understand(&plan, decoded, now);
 //! assert_eq!(understood.readings.len(), 1);  // temp is declared
 //! assert_eq!(understood.arrivals.len(), 1);  // hum waits to be claimed
@@ -23,20 +24,29 @@
 //!
 //! | module | holds |
 //! |---|---|
+//! | [`allowance`] | how much a key may send |
+//! | [`clock_offset`] | how far a sender's clock is off |
 //! | [`code`] | names of sites, devices and signals |
+//! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
 //! | [`intake`] | raw values to readings and arrivals |
 //! | [`presence`] | fresh, late, silent, never |
+//! | [`senml`] | sensor measurement lists (RFC 8428) |
 //! | [`series`] | telling new, repeated and corrected readings apart; buckets |
 //! | [`trend`] | direction of change |
 //! | [`units`] | UCUM codes |
 
+pub mod allowance;
+mod cbor;
+pub mod clock_offset;
 pub mod code;
+pub mod coverage;
 pub mod decode;
 pub mod intake;
 mod moment;
 pub mod presence;
 mod refusal;
+pub mod senml;
 pub mod series;
 pub mod trend;
 pub mod units;

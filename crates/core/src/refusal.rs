@@ -32,11 +32,31 @@ pub enum RefusalCode {
     NoHeader,
     /// A row of a table with another number of cells than the first.
     BadRow,
+    /// A time over twenty years ago, as unset clocks have it.
+    TimeTooOld,
+    /// An array of samples without the time between them.
+    NoInterval,
+    /// A value in another unit than its signal's.
+    UnitMismatch,
+    /// The body is not CBOR.
+    MalformedCbor,
+    /// A SenML pack that breaks a rule of RFC 8428.
+    BadSenml,
+    /// A payload, or a part of it, that is not as the device's decoder says.
+    DoesNotFit,
+    /// A payload that is of no known dialect, for a device without a decoder.
+    UnknownPayload,
+    /// A payload that speaks for a device its sender does not carry.
+    NotCarried,
+    /// Too many undeclared devices are waiting on this site already.
+    TooManyDevices,
+    /// A delivery with a site's key that does not say which device it is of, in a place where it must.
+    NoDevice,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 14] = [
+    pub const ALL: [Self; 24] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -51,6 +71,16 @@ impl RefusalCode {
         Self::TooManyArrivals,
         Self::NoHeader,
         Self::BadRow,
+        Self::TimeTooOld,
+        Self::NoInterval,
+        Self::UnitMismatch,
+        Self::MalformedCbor,
+        Self::BadSenml,
+        Self::DoesNotFit,
+        Self::UnknownPayload,
+        Self::NotCarried,
+        Self::TooManyDevices,
+        Self::NoDevice,
     ];
 
     /// The word itself, as it stands in answers.
@@ -71,6 +101,16 @@ impl RefusalCode {
             Self::TooManyArrivals => "too-many-arrivals",
             Self::NoHeader => "no-header",
             Self::BadRow => "bad-row",
+            Self::TimeTooOld => "time-too-old",
+            Self::NoInterval => "no-interval",
+            Self::UnitMismatch => "unit-mismatch",
+            Self::MalformedCbor => "malformed-cbor",
+            Self::BadSenml => "bad-senml",
+            Self::DoesNotFit => "does-not-fit",
+            Self::UnknownPayload => "unknown-payload",
+            Self::NotCarried => "not-carried",
+            Self::TooManyDevices => "too-many-devices",
+            Self::NoDevice => "no-device",
         }
     }
 
@@ -88,11 +128,23 @@ impl RefusalCode {
             Self::WrongType => "Send the type the signal has, or change the signal's type.",
             Self::TextTooLong => "Send texts of at most 1,024 bytes.",
             Self::BadTime => {
-                "Write the time as 2026-05-01T12:00:00Z, with Z or an offset, or as seconds since 1970; or leave it out."
+                "Write the time as 2026-05-01T12:00:00Z or as seconds since 1970, as local time without Z, or leave it out."
             }
             Self::TimeInFuture => "Set the sender's clock, or leave the time out to use the time of arrival.",
             Self::NoHeader => "Put the names into the first row, for example at,temp,hum.",
             Self::BadRow => "Give each row as many cells as the first; leave a cell empty where there is no value.",
+            Self::TimeTooOld => "Set the sender's clock, or leave the time out to use the time of arrival.",
+            Self::NoInterval => "Send `every` beside the array: the seconds between its values, such as 0.004.",
+            Self::UnitMismatch => "Send it in the signal's unit, or change the signal's unit.",
+            Self::MalformedCbor => "Mend the CBOR at the place given; nothing of this request was kept.",
+            Self::BadSenml => "Mend the record named; nothing of this pack was kept.",
+            Self::DoesNotFit => "Try the payload out against the decoder, and mend one of them.",
+            Self::UnknownPayload => {
+                "Send JSON such as {\"temp\": 21.4}, say what it is with Content-Type, or give the device a decoder."
+            }
+            Self::NotCarried => "Say on that device that it is carried by this one, or send with its own key.",
+            Self::TooManyDevices => "Claim or remove the devices that wait, and stop sending new names.",
+            Self::NoDevice => "Add device=CODE to the address, or name the device in the payload.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }
     }

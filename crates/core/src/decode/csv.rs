@@ -1,23 +1,25 @@
 //! CSV (RFC 4180): names in the first row, a reading in each cell below.
 
-use super::{Decoded, Item, bad_time, pairs::raw};
-use crate::{Moment, Refusal, RefusalCode};
+use super::record::Record;
+use super::{Decoded, Item, Times, pairs::raw};
+use crate::{Refusal, RefusalCode};
 use std::borrow::Cow;
 
-/// What the column of times may be called; without one the time of arrival holds.
-const TIME_NAMES: [&str; 2] = ["at", "time"];
+/// What the column of times may be called; without one the time of arrival
+/// holds, or rows are evenly spaced where the request says how far apart.
+const TIME_COLUMNS: [&str; 3] = ["at", "time", "ago"];
 /// What may stand between cells; the one most frequent in the first row does.
 const SEPARATORS: [u8; 3] = *b",;\t";
 
 /// Reads a table: its first row holds the names, one of them maybe `at` or
-/// `time`; each row below holds values of one time. An empty cell is no value.
+/// `time` (or `ago`, seconds); each row below holds values of one time. An empty cell is no value.
 /// Cells are separated by comma, semicolon or tab.
 ///
 /// # Errors
 /// A [`Refusal`] of the whole request: not text, no names in the first row, too
 /// many readings, or no value in it. A row of another length or with a bad time
 /// is refused by itself.
-pub fn csv(body: &[u8]) -> Result<Decoded<'static>, Refusal> {
+pub fn csv(body: &[u8], times: &Times) -> Result<Decoded<'static>, Refusal> {
     let text =
         std::str::from_utf8(body).map_err(|_| Refusal::whole(RefusalCode::NoHeader, "The table is not UTF-8 text."))?;
     // Spreadsheets put a mark before the first name.
@@ -31,8 +33,9 @@ pub fn csv(body: &[u8]) -> Result<Decoded<'static>, Refusal> {
         .flexible(true)
         .from_reader(text.as_bytes());
     let names = header(&mut reader)?;
-    let time_column = names.iter().position(|name| TIME_NAMES.contains(&name.as_str()));
+    let time_column = names.iter().position(|name| TIME_COLUMNS.contains(&name.as_str()));
     let mut decoded = Decoded::default();
+    let mut ends = Vec::new();
     for (number, row) in reader.into_records().enumerate() {
         let row = row.map_err(|_| Refusal::whole(RefusalCode::BadRow, "The table cannot be read."))?;
         let number = number + 2;
@@ -41,7 +44,11 @@ pub fn csv(body: &[u8]) -> Result<Decoded<'static>, Refusal> {
             decoded.refuse(Refusal::whole(RefusalCode::BadRow, detail))?;
             continue;
         }
-        take_row(&mut decoded, &names, time_column, &row)?;
+        take_row(&mut decoded, &names, time_column, &row, times)?;
+        ends.push(decoded.items.len());
+    }
+    if let (Some(every_s), None) = (times.every_s, time_column) {
+        space_out(&mut decoded, &ends, every_s, times);
     }
     decoded.finish()
 }
@@ -60,25 +67,48 @@ fn take_row(
     names: &[String],
     time_column: Option<usize>,
     row: &::csv::StringRecord,
+    times: &Times,
 ) -> Result<(), Refusal> {
-    let first = decoded.items.len();
+    let mut record = Record::begin(decoded);
     for (place, (name, cell)) in names.iter().zip(row).enumerate() {
-        if Some(place) != time_column && !cell.is_empty() {
-            let value = raw(Cow::Owned(cell.to_owned()));
-            decoded.push(Item { name: Cow::Owned(name.clone()), at: None, value })?;
+        if cell.is_empty() {
+            continue;
+        }
+        if Some(place) == time_column {
+            record.time(if name == "ago" { "ago" } else { "at" }, cell, times, decoded);
+        } else {
+            decoded.push(Item::new(name.clone(), raw(Cow::Owned(cell.to_owned()))))?;
         }
     }
-    match time_column.and_then(|place| row.get(place)) {
-        Some(cell) if !cell.is_empty() => decoded.set_time(first, Moment::parse(cell).map_err(|e| bad_time(&e))),
-        _ => Ok(()),
+    record.close(times, decoded)
+}
+
+/// Rows of a waveform: each is a sample later than the one before.
+fn space_out(decoded: &mut Decoded<'_>, ends: &[usize], every_s: f64, times: &Times) {
+    let mut first = 0;
+    for (index, &end) in ends.iter().enumerate() {
+        let at = times.sample(None, every_s, index, ends.len());
+        decoded.items[first..end].iter_mut().for_each(|item| item.at = Some(at));
+        first = end;
     }
+    decoded.samples = decoded.items.len();
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Moment;
     use crate::decode::Raw;
+    use jiff::tz::TimeZone;
     use proptest::prelude::*;
+
+    fn times() -> Times {
+        Times::new(Moment::parse("2026-05-01T12:00:00Z").unwrap(), TimeZone::UTC)
+    }
+
+    fn csv(body: &[u8]) -> Result<Decoded<'static>, Refusal> {
+        super::csv(body, &times())
+    }
 
     fn seen(body: &str) -> Vec<(String, Option<String>, Raw<'static>)> {
         let items = csv(body.as_bytes()).unwrap().items;
@@ -100,6 +130,16 @@ mod tests {
             assert_eq!(seen(body), expected, "{body}");
         }
         assert_eq!(seen("temp\n21.4"), [("temp".to_owned(), None, Raw::Number(21.4))]);
+    }
+
+    #[test]
+    fn rows_without_times_may_be_evenly_spaced() {
+        let mut times = times();
+        times.every_s = Some(0.5);
+        let decoded = super::csv(b"accel,strain\n1,10\n2,\n3,30\n", &times).unwrap();
+        let seen: Vec<_> = decoded.items.iter().map(|i| i.at.unwrap().seconds_since(times.now)).collect();
+        assert_eq!(seen, [-1.0, -1.0, -0.5, 0.0, 0.0]);
+        assert_eq!(decoded.samples, 5);
     }
 
     #[test]

@@ -3,24 +3,26 @@
 //! Each leaf is first taken as raw text, because a number too large for a float
 //! must spoil only itself and not the values beside it.
 
-use super::{Decoded, Item, MAX_DEPTH, Raw, bad_time};
-use crate::{Moment, Refusal, RefusalCode};
+use super::record::Record;
+use super::{Decoded, Item, MAX_DEPTH, Raw, TIME_NAMES, Times, short};
+use crate::{Refusal, RefusalCode};
 use serde::de::{DeserializeSeed, Deserializer, Error, MapAccess, SeqAccess, Visitor};
 use serde_json::value::RawValue;
 use std::{borrow::Cow, fmt};
 
 /// Reads a JSON payload. Objects inside objects are flattened with dots, `null`
-/// is no value, and `at` in an outer object is the time of all its values.
+/// is no value. In an outer object `at` or `ago` is the time of all its values,
+/// and `every` the seconds between the samples of arrays of numbers.
 ///
 /// # Errors
 /// A [`Refusal`] of the whole request: not JSON (with line and column), not an
 /// object or array of objects, too deep, too many readings, or no value in it.
-pub fn json(body: &[u8]) -> Result<Decoded<'_>, Refusal> {
+pub fn json<'a>(body: &'a [u8], times: &Times) -> Result<Decoded<'a>, Refusal> {
     let text = std::str::from_utf8(body).map_err(|e| {
         let (line, column) = place(body, e.valid_up_to());
         malformed(format!("The body is not UTF-8 text at line {line}, column {column}."))
     })?;
-    let mut sink = Sink::default();
+    let mut sink = Sink { decoded: Decoded::default(), fatal: None, times };
     let is_array = match text.trim_start().bytes().next() {
         Some(b'{') => false,
         Some(b'[') => true,
@@ -38,7 +40,7 @@ pub fn json(body: &[u8]) -> Result<Decoded<'_>, Refusal> {
     let result = if is_array {
         json.deserialize_seq(Objects(&mut sink))
     } else {
-        Object { sink: &mut sink, prefix: "", depth: 1 }.deserialize(&mut json)
+        Object { sink: &mut sink }.deserialize(&mut json)
     };
     if let Some(refusal) = sink.fatal {
         return Err(refusal);
@@ -47,14 +49,14 @@ pub fn json(body: &[u8]) -> Result<Decoded<'_>, Refusal> {
     sink.decoded.finish()
 }
 
-#[derive(Default)]
-struct Sink<'de> {
+struct Sink<'de, 't> {
     decoded: Decoded<'de>,
+    times: &'t Times,
     /// Set when reading stops for a reason that is ours and not the parser's.
     fatal: Option<Refusal>,
 }
 
-impl<'de> Sink<'de> {
+impl<'de> Sink<'de, '_> {
     fn stop<E: Error>(&mut self, refusal: Refusal) -> E {
         self.fatal = Some(refusal);
         E::custom("stopped")
@@ -64,7 +66,13 @@ impl<'de> Sink<'de> {
         self.decoded.refuse(refusal).map_err(|refusal| self.stop(refusal))
     }
 
-    fn leaf<E: Error>(&mut self, name: Cow<'de, str>, raw: &'de str, depth: usize) -> Result<(), E> {
+    fn leaf<E: Error>(
+        &mut self,
+        record: &mut Record<'de>,
+        name: Cow<'de, str>,
+        raw: &'de str,
+        depth: usize,
+    ) -> Result<(), E> {
         let value = match raw.as_bytes().first() {
             Some(b'n') => return Ok(()),
             Some(b't') => Raw::Flag(true),
@@ -77,12 +85,16 @@ impl<'de> Sink<'de> {
                 }
                 let prefix = format!("{name}.");
                 let mut inner = serde_json::Deserializer::from_str(raw);
-                let object = Object { sink: self, prefix: &prefix, depth: depth + 1 };
-                return object.deserialize(&mut inner).map_err(E::custom);
+                let object = Inner { sink: self, record, prefix: &prefix, depth: depth + 1 };
+                return inner.deserialize_map(object).map_err(E::custom);
             }
             Some(b'[') => {
-                let detail = format!("`{}` is an array, where one value belongs.", short(&name));
-                return self.refuse(Refusal::of(RefusalCode::WrongType, &name, detail));
+                let Ok(samples) = serde_json::from_str(raw) else {
+                    let detail = format!("`{}` is an array, but not one of numbers.", short(&name));
+                    return self.refuse(Refusal::of(RefusalCode::WrongType, &name, detail));
+                };
+                record.wave(name, samples);
+                return Ok(());
             }
             _ => match raw.parse::<f64>() {
                 Ok(number) if number.is_finite() => Raw::Number(number),
@@ -92,7 +104,7 @@ impl<'de> Sink<'de> {
                 }
             },
         };
-        self.decoded.push(Item { name, at: None, value }).map_err(|refusal| self.stop(refusal))
+        self.decoded.push(Item::new(name, value)).map_err(|refusal| self.stop(refusal))
     }
 }
 
@@ -104,9 +116,9 @@ fn string<E: Error>(raw: &str) -> Result<Cow<'_, str>, E> {
     }
 }
 
-struct Objects<'s, 'de>(&'s mut Sink<'de>);
+struct Objects<'s, 'de, 't>(&'s mut Sink<'de, 't>);
 
-impl<'de> Visitor<'de> for Objects<'_, 'de> {
+impl<'de> Visitor<'de> for Objects<'_, 'de, '_> {
     type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -114,49 +126,67 @@ impl<'de> Visitor<'de> for Objects<'_, 'de> {
     }
 
     fn visit_seq<A: SeqAccess<'de>>(self, mut seq: A) -> Result<(), A::Error> {
-        while seq.next_element_seed(Object { sink: self.0, prefix: "", depth: 1 })?.is_some() {}
+        while seq.next_element_seed(Object { sink: self.0 })?.is_some() {}
         Ok(())
     }
 }
 
-struct Object<'s, 'p, 'de> {
-    sink: &'s mut Sink<'de>,
+/// An outer object, which has a time.
+struct Object<'s, 'de, 't> {
+    sink: &'s mut Sink<'de, 't>,
+}
+
+impl<'de> DeserializeSeed<'de> for Object<'_, 'de, '_> {
+    type Value = ();
+
+    fn deserialize<D: Deserializer<'de>>(self, deserializer: D) -> Result<(), D::Error> {
+        let mut record = Record::begin(&self.sink.decoded);
+        let inner = Inner { sink: &mut *self.sink, record: &mut record, prefix: "", depth: 1 };
+        deserializer.deserialize_map(inner)?;
+        record.close(self.sink.times, &mut self.sink.decoded).map_err(|refusal| self.sink.stop(refusal))
+    }
+}
+
+/// The names and values of an object at any depth.
+struct Inner<'s, 'r, 'p, 'de, 't> {
+    sink: &'s mut Sink<'de, 't>,
+    record: &'r mut Record<'de>,
     prefix: &'p str,
     depth: usize,
 }
 
-impl<'de> DeserializeSeed<'de> for Object<'_, '_, 'de> {
-    type Value = ();
-
-    fn deserialize<D: Deserializer<'de>>(self, deserializer: D) -> Result<(), D::Error> {
-        deserializer.deserialize_map(self)
-    }
-}
-
-impl<'de> Visitor<'de> for Object<'_, '_, 'de> {
+impl<'de> Visitor<'de> for Inner<'_, '_, '_, 'de, '_> {
     type Value = ();
 
     fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str("an object of names and values")
     }
 
-    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> Result<(), A::Error> {
-        let first = self.sink.decoded.items.len();
-        let mut at = None;
+    fn visit_map<A: MapAccess<'de>>(mut self, mut map: A) -> Result<(), A::Error> {
         while let Some(Name(name)) = map.next_key()? {
             let raw = map.next_value::<&'de RawValue>()?.get();
-            if self.depth == 1 && name == "at" {
-                at = time(raw)?;
+            if self.depth == 1 && TIME_NAMES.contains(&name.as_ref()) {
+                self.time(&name, raw)?;
             } else if self.prefix.is_empty() {
-                self.sink.leaf(name, raw, self.depth)?;
+                self.sink.leaf(self.record, name, raw, self.depth)?;
             } else {
-                self.sink.leaf(Cow::Owned(format!("{}{name}", self.prefix)), raw, self.depth)?;
+                let name = Cow::Owned(format!("{}{name}", self.prefix));
+                self.sink.leaf(self.record, name, raw, self.depth)?;
             }
         }
-        match at {
-            Some(at) => self.sink.decoded.set_time(first, at).map_err(|refusal| self.sink.stop(refusal)),
-            None => Ok(()),
-        }
+        Ok(())
+    }
+}
+
+impl Inner<'_, '_, '_, '_, '_> {
+    fn time<E: Error>(&mut self, name: &str, raw: &str) -> Result<(), E> {
+        let text = match raw.as_bytes().first() {
+            Some(b'n') => return Ok(()),
+            Some(b'"') => string(raw)?,
+            _ => Cow::Borrowed(raw),
+        };
+        self.record.time(name, &text, self.sink.times, &mut self.sink.decoded);
+        Ok(())
     }
 }
 
@@ -185,17 +215,6 @@ impl<'de> serde::Deserialize<'de> for Name<'de> {
     }
 }
 
-type Time = Option<Result<Moment, Refusal>>;
-
-fn time<E: Error>(raw: &str) -> Result<Time, E> {
-    let read = match raw.as_bytes().first() {
-        Some(b'n') => return Ok(None),
-        Some(b'"') => Moment::parse(&string(raw)?),
-        _ => Moment::parse(raw),
-    };
-    Ok(Some(read.map_err(|e| bad_time(&e))))
-}
-
 fn malformed(detail: String) -> Refusal {
     Refusal::whole(RefusalCode::MalformedJson, detail)
 }
@@ -222,14 +241,16 @@ fn place(body: &[u8], offset: usize) -> (usize, usize) {
     (line, column)
 }
 
-fn short(text: &str) -> String {
-    text.chars().take(80).collect()
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Moment;
+    use jiff::tz::TimeZone;
     use proptest::prelude::*;
+
+    fn json(body: &[u8]) -> Result<Decoded<'_>, Refusal> {
+        super::json(body, &Times::new(Moment::parse("2026-05-01T12:00:00Z").unwrap(), TimeZone::UTC))
+    }
 
     fn names_and_values(body: &str) -> Vec<(String, Raw<'_>)> {
         json(body.as_bytes()).unwrap().items.into_iter().map(|i| (i.name.into_owned(), i.value)).collect()
@@ -265,6 +286,41 @@ mod tests {
             json(br#"[{"at": 1777636800, "a": 1}, {"a": 2, "at": "2026-05-01T12:00:30Z"}, {"a": 3}]"#).unwrap();
         let times: Vec<_> = decoded.items.iter().map(|i| i.at.map(|m| m.to_string())).collect();
         assert_eq!(times, [Some("2026-05-01T12:00:00Z".into()), Some("2026-05-01T12:00:30Z".into()), None]);
+    }
+
+    #[test]
+    fn arrays_are_evenly_spaced_samples() {
+        let decoded = json(br#"{"at": 1777636800, "every": 0.25, "wave": [1, null, 3], "flat": 7}"#).unwrap();
+        let seen: Vec<_> = decoded.items.iter().map(|i| (i.name.as_ref(), i.at.unwrap().to_string())).collect();
+        let at = |text: &str| text.to_owned();
+        assert_eq!(
+            seen,
+            [
+                ("flat", at("2026-05-01T12:00:00Z")),
+                ("wave", at("2026-05-01T12:00:00Z")),
+                ("wave", at("2026-05-01T12:00:00.5Z")),
+            ]
+        );
+        assert_eq!(decoded.samples, 2);
+        for (body, code) in [
+            (r#"{"wave": [1, 2]}"#, RefusalCode::NoInterval),
+            (r#"{"wave": [1, 2], "every": 0}"#, RefusalCode::NoInterval),
+            (r#"{"wave": [1, "a"], "every": 1}"#, RefusalCode::WrongType),
+            (r#"{"wave": [1, 2], "every": 1, "ago": "x"}"#, RefusalCode::BadTime),
+        ] {
+            let decoded = json(body.as_bytes()).unwrap();
+            assert!(decoded.items.is_empty(), "{body}");
+            assert_eq!(decoded.refused[0].code, code, "{body}");
+        }
+        let many = format!(r#"{{"every": 1, "wave": [{}]}}"#, vec!["1"; 10_001].join(","));
+        assert_eq!(json(many.as_bytes()).unwrap_err().code, RefusalCode::TooManyReadings);
+    }
+
+    #[test]
+    fn ago_counts_back_from_the_arrival() {
+        let decoded = json(br#"[{"ago": 90, "a": 1}, {"a": 2, "ago": "0.5"}]"#).unwrap();
+        let times: Vec<_> = decoded.items.iter().map(|i| i.at.unwrap().to_string()).collect();
+        assert_eq!(times, ["2026-05-01T11:58:30Z", "2026-05-01T11:59:59.5Z"]);
     }
 
     #[test]
@@ -309,14 +365,14 @@ mod tests {
         assert_eq!(json(nested(MAX_DEPTH + 1).as_bytes()).unwrap_err().code, RefusalCode::TooDeep);
 
         let many = |n: usize| format!("[{}]", vec![r#"{"a":1}"#; n].join(","));
-        assert_eq!(json(many(super::super::MAX_READINGS).as_bytes()).unwrap().items.len(), 10_000);
-        for bad in [r#"{"a":[]}"#, r#"{"a":1e999}"#, r#"{"at":"noon"}"#] {
+        assert_eq!(json(many(crate::decode::MAX_READINGS).as_bytes()).unwrap().items.len(), 10_000);
+        for bad in [r#"{"a":["x"]}"#, r#"{"a":1e999}"#, r#"{"at":"noon"}"#] {
             let refusals = format!("[{}]", vec![bad; 10_001].join(","));
             let refused = json(refusals.as_bytes()).unwrap_err().code;
             assert_eq!(refused, RefusalCode::TooManyReadings, "refusals are bounded too: {bad}");
         }
         assert_eq!(
-            json(many(super::super::MAX_READINGS + 1).as_bytes()).unwrap_err().code,
+            json(many(crate::decode::MAX_READINGS + 1).as_bytes()).unwrap_err().code,
             RefusalCode::TooManyReadings
         );
     }

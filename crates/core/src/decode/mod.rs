@@ -1,15 +1,28 @@
 //! Payloads to named raw values.
 //!
-//! A decoder knows nothing of devices and signals: it says which names the
-//! sender used, at which time, and what it wrote for them.
+//! Decoding knows nothing of devices and signals: it says which names the
+//! sender used, at which time, and what it wrote for them. JSON, CBOR, SenML,
+//! forms and CSV carry names of their own; for everything else a
+//! [`Decoder`] describes the payload.
 
+mod cbor;
 mod csv;
+pub mod decoder;
+mod guess;
 mod json;
 mod pairs;
+mod record;
+mod remark;
+mod times;
 
+pub use cbor::cbor;
 pub use csv::csv;
+pub use decoder::Decoder;
+pub use guess::{Dialect, guess};
 pub use json::json;
 pub use pairs::pairs;
+pub use remark::{Remark, RemarkCode};
+pub use times::Times;
 
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;
@@ -18,6 +31,8 @@ use std::borrow::Cow;
 pub const MAX_READINGS: usize = 10_000;
 /// How deep objects may be nested; names of inner values are joined with dots.
 pub const MAX_DEPTH: usize = 8;
+/// Names beside values that give their time, and so cannot name a signal.
+pub const TIME_NAMES: [&str; 3] = ["at", "ago", "every"];
 
 /// A value as the sender wrote it.
 #[derive(Debug, Clone, PartialEq)]
@@ -39,6 +54,17 @@ pub struct Item<'a> {
     pub at: Option<Moment>,
     /// What was sent.
     pub value: Raw<'a>,
+    /// The unit the sender names, if it does.
+    pub unit: Option<Cow<'a, str>>,
+    /// The device the payload says it is of, if it describes several.
+    pub device: Option<Cow<'a, str>>,
+}
+
+impl<'a> Item<'a> {
+    /// A value without time, unit or device of its own.
+    pub(crate) fn new(name: impl Into<Cow<'a, str>>, value: Raw<'a>) -> Self {
+        Self { name: name.into(), at: None, value, unit: None, device: None }
+    }
 }
 
 /// What a payload holds.
@@ -48,6 +74,12 @@ pub struct Decoded<'a> {
     pub items: Vec<Item<'a>>,
     /// Values that could not be read, beside the good ones.
     pub refused: Vec<Refusal>,
+    /// What is worth knowing although it was taken.
+    pub remarks: Vec<Remark>,
+    /// What the payload calls its one sender: the base name of a SenML pack.
+    pub sender: Option<String>,
+    /// How many of the items are samples of waveforms.
+    pub samples: usize,
 }
 
 impl<'a> Decoded<'a> {
@@ -71,27 +103,81 @@ impl<'a> Decoded<'a> {
         Err(Refusal::whole(RefusalCode::TooManyReadings, detail))
     }
 
-    /// Gives all items from `first` on the time a sender wrote beside them; if
-    /// that cannot be read they are refused, for a wrong time would misplace them.
-    fn set_time(&mut self, first: usize, at: Result<Moment, Refusal>) -> Result<(), Refusal> {
-        match at {
-            Ok(at) => {
-                self.items[first..].iter_mut().for_each(|item| item.at = Some(at));
-                Ok(())
+    /// Notes something worth knowing; of each sort the first stands for all.
+    pub fn remark(&mut self, remark: Remark) {
+        if self.remarks.iter().all(|known| known.code != remark.code) {
+            self.remarks.push(remark);
+        }
+    }
+
+    /// Takes in what another part of the same payload holds.
+    ///
+    /// # Errors
+    /// A [`Refusal`] of the whole request if both together are too many.
+    pub fn join(&mut self, other: Self) -> Result<(), Refusal> {
+        for item in other.items {
+            self.push(item)?;
+        }
+        for refusal in other.refused {
+            self.refuse(refusal)?;
+        }
+        other.remarks.into_iter().for_each(|remark| self.remark(remark));
+        self.sender = self.sender.take().or(other.sender);
+        self.samples += other.samples;
+        Ok(())
+    }
+
+    /// The newest time its sender gave, which tells how its clock goes.
+    #[must_use]
+    pub fn newest(&self) -> Option<Moment> {
+        self.items.iter().filter_map(|item| item.at).max()
+    }
+
+    /// Splits what describes several devices: by device in the order they come,
+    /// with `None` for values that name none. Refusals and remarks stay with the
+    /// first part.
+    #[must_use]
+    pub fn by_device(mut self) -> Vec<(Option<String>, Self)> {
+        if self.items.iter().all(|item| item.device.is_none()) {
+            return vec![(None, self)];
+        }
+        let mut parts: Vec<(Option<String>, Self)> = Vec::new();
+        for mut item in std::mem::take(&mut self.items) {
+            let device = item.device.take().map(Cow::into_owned);
+            match parts.iter_mut().find(|(known, _)| *known == device) {
+                Some((_, part)) => part.items.push(item),
+                None => parts.push((device, Self { items: vec![item], ..Self::default() })),
             }
-            Err(refusal) => {
-                let names: Vec<_> = self.items.drain(first..).map(|item| item.name).collect();
-                let detail = if names.is_empty() {
-                    refusal.detail
-                } else {
-                    let mut shown = names.iter().take(5).map(AsRef::as_ref).collect::<Vec<_>>().join(", ");
-                    if names.len() > 5 {
-                        shown.push_str(", …");
-                    }
-                    format!("{} {} of that time not kept: {shown}.", refusal.detail, names.len())
-                };
-                self.refuse(Refusal { detail, ..refusal })
-            }
+        }
+        if let Some((_, first)) = parts.first_mut() {
+            first.refused = self.refused;
+            first.remarks = self.remarks;
+            first.samples = self.samples;
+        }
+        parts
+    }
+
+    /// Nothing is borrowed any more from the payload.
+    #[must_use]
+    pub fn into_owned(self) -> Decoded<'static> {
+        let own = |text: Cow<'a, str>| Cow::<'static, str>::Owned(text.into_owned());
+        let items = self.items.into_iter().map(|item| Item {
+            name: own(item.name),
+            at: item.at,
+            value: match item.value {
+                Raw::Number(number) => Raw::Number(number),
+                Raw::Flag(flag) => Raw::Flag(flag),
+                Raw::Text(text) => Raw::Text(own(text)),
+            },
+            unit: item.unit.map(own),
+            device: item.device.map(own),
+        });
+        Decoded {
+            items: items.collect(),
+            refused: self.refused,
+            remarks: self.remarks,
+            sender: self.sender,
+            samples: self.samples,
         }
     }
 
@@ -103,6 +189,7 @@ impl<'a> Decoded<'a> {
     }
 }
 
-fn bad_time(error: &crate::MomentError) -> Refusal {
-    Refusal::of(RefusalCode::BadTime, "at", format!("The time {error}."))
+/// Enough of a sender's text to be recognised in an answer.
+fn short(text: &str) -> String {
+    text.chars().take(80).collect()
 }

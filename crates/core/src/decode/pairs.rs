@@ -1,30 +1,29 @@
 //! `name=value` pairs, as the query of a plain GET carries them.
 
-use super::{Decoded, Item, Raw, bad_time};
-use crate::{Moment, Refusal};
+use super::record::Record;
+use super::{Decoded, Item, Raw, TIME_NAMES, Times};
+use crate::Refusal;
 use std::borrow::Cow;
 
-/// Reads pairs that are already split and percent-decoded. `at` is the time of
-/// all of them; a value is a number when it reads as one, else a text.
+/// Reads pairs that are already split and percent-decoded. `at` or `ago` is the
+/// time of all of them; a value is a number when it reads as one, else a text.
 ///
 /// # Errors
 /// A [`Refusal`] of the whole request: too many readings, or no value in it.
-pub fn pairs<'a>(pairs: impl IntoIterator<Item = (Cow<'a, str>, Cow<'a, str>)>) -> Result<Decoded<'a>, Refusal> {
+pub fn pairs<'a>(
+    pairs: impl IntoIterator<Item = (Cow<'a, str>, Cow<'a, str>)>,
+    times: &Times,
+) -> Result<Decoded<'a>, Refusal> {
     let mut decoded = Decoded::default();
-    let mut at = None;
+    let mut record = Record::begin(&decoded);
     for (name, text) in pairs {
-        if name == "at" {
-            at = Some(Moment::parse(&text).map_err(|e| bad_time(&e)));
-            continue;
+        if TIME_NAMES.contains(&name.as_ref()) {
+            record.time(&name, &text, times, &mut decoded);
+        } else if !text.trim().is_empty() {
+            decoded.push(Item::new(name, raw(text)))?;
         }
-        if text.trim().is_empty() {
-            continue;
-        }
-        decoded.push(Item { name, at: None, value: raw(text) })?;
     }
-    if let Some(at) = at {
-        decoded.set_time(0, at)?;
-    }
+    record.close(times, &mut decoded)?;
     decoded.finish()
 }
 
@@ -39,10 +38,12 @@ pub(super) fn raw(text: Cow<'_, str>) -> Raw<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::RefusalCode;
+    use crate::{Moment, RefusalCode};
+    use jiff::tz::TimeZone;
 
     fn of<'a>(list: &[(&'a str, &'a str)]) -> Result<Decoded<'a>, Refusal> {
-        pairs(list.iter().map(|&(n, v)| (Cow::Borrowed(n), Cow::Borrowed(v))))
+        let times = Times::new(Moment::parse("2026-05-01T12:00:00Z").unwrap(), TimeZone::UTC);
+        pairs(list.iter().map(|&(n, v)| (Cow::Borrowed(n), Cow::Borrowed(v))), &times)
     }
 
     #[test]

@@ -1,0 +1,60 @@
+//! How far a sender's clock is off, judged by when its messages arrive.
+
+use crate::Moment;
+use std::collections::VecDeque;
+
+/// How many messages are judged by.
+pub const WINDOW: usize = 31;
+/// Off by more than this, in seconds, a clock is worth a word.
+pub const WORTH_SAYING_S: f64 = 30.0;
+
+/// The last differences between arrival and the sender's time.
+#[derive(Debug, Clone, Default)]
+pub struct ClockOffset {
+    seconds: VecDeque<f64>,
+}
+
+impl ClockOffset {
+    /// Takes a message: when it arrived and the newest time in it.
+    pub fn note(&mut self, arrived: Moment, sent: Moment) {
+        if self.seconds.len() == WINDOW {
+            self.seconds.pop_front();
+        }
+        self.seconds.push_back(arrived.seconds_since(sent));
+    }
+
+    /// The median of arrival minus sent, in seconds: positive when the clock is
+    /// behind (or messages are under way so long). `None` before the third
+    /// message. The median, because a message held back says nothing of the
+    /// clock.
+    #[must_use]
+    pub fn median_s(&self) -> Option<f64> {
+        if self.seconds.len() < 3 {
+            return None;
+        }
+        let mut sorted: Vec<f64> = self.seconds.iter().copied().collect();
+        sorted.sort_by(f64::total_cmp);
+        let middle = sorted.len() / 2;
+        Some(if sorted.len() % 2 == 1 { sorted[middle] } else { f64::midpoint(sorted[middle - 1], sorted[middle]) })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_median_withstands_messages_held_back() {
+        let now = Moment::from_epoch(1.7e9).unwrap();
+        let mut offset = ClockOffset::default();
+        for (count, late) in [120.0, 121.0, 86_400.0, 119.0, 120.0].into_iter().enumerate() {
+            assert_eq!(offset.median_s().is_some(), count >= 3);
+            offset.note(now, now.plus_seconds(-late));
+        }
+        assert_eq!(offset.median_s(), Some(120.0));
+        for _ in 0..WINDOW {
+            offset.note(now, now.plus_seconds(3600.0));
+        }
+        assert_eq!(offset.median_s(), Some(-3600.0), "an hour ahead, and what was before is forgotten");
+    }
+}
