@@ -1,10 +1,41 @@
 //! Devices.
 
 use crate::types::moment;
-use crate::{Position, Store, StoreError};
+use crate::{KindId, Position, Store, StoreError};
+use lantern_core::presence::Patience;
 use lantern_core::{DeviceId, Moment, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+
+/// How far a device is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum DeviceState {
+    /// Heard, but declared by nobody.
+    Waiting,
+    /// Declared, and being tried.
+    #[default]
+    Trial,
+    /// Relied upon.
+    Live,
+}
+
+impl DeviceState {
+    pub(crate) const fn as_str(self) -> &'static str {
+        match self {
+            Self::Waiting => "waiting",
+            Self::Trial => "trial",
+            Self::Live => "live",
+        }
+    }
+
+    fn from_column(word: &str) -> Self {
+        match word {
+            "waiting" => Self::Waiting,
+            "trial" => Self::Trial,
+            _ => Self::Live,
+        }
+    }
+}
 
 /// One thing in the field.
 #[derive(Debug, Clone, PartialEq)]
@@ -27,10 +58,42 @@ pub struct Device {
     pub last_heard_at: Option<Moment>,
     /// When it was made.
     pub created_at: Moment,
+    /// How far it is.
+    pub state: DeviceState,
+    /// Since when it is in trial.
+    pub trial_since: Option<Moment>,
+    /// The kind it was made from, and the revision it follows.
+    pub kind: Option<(KindId, u32)>,
+    /// Its decoder, a JSON document.
+    pub decoder: Option<String>,
+    /// Late after so many intervals, if not as usual.
+    pub late_after: Option<f64>,
+    /// Silent after so many intervals, if not as usual.
+    pub silent_after: Option<f64>,
+    /// The device that carries its messages.
+    pub carrier: Option<DeviceId>,
+    /// What its sender calls it, if it has no key of its own.
+    pub identity: Option<String>,
+    /// Whether the contact log keeps the beginning of its payloads.
+    pub keeps_payload: bool,
+    /// When its soak test began, and how many seconds it is to last.
+    pub soak: Option<(Moment, f64)>,
+}
+
+impl Device {
+    /// How long it may keep silent.
+    #[must_use]
+    pub fn patience(&self) -> Patience {
+        Patience {
+            interval_s: self.interval_s,
+            late_after: self.late_after.unwrap_or(Patience::LATE_AFTER),
+            silent_after: self.silent_after.unwrap_or(Patience::SILENT_AFTER),
+        }
+    }
 }
 
 /// What a new device is made from.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct NewDevice<'a> {
     /// See [`Device::code`].
     pub code: &'a str,
@@ -42,6 +105,20 @@ pub struct NewDevice<'a> {
     pub interval_s: f64,
     /// See [`Device::position`].
     pub position: Option<Position>,
+    /// See [`Device::state`].
+    pub state: DeviceState,
+    /// See [`Device::kind`].
+    pub kind: Option<(KindId, u32)>,
+    /// See [`Device::decoder`].
+    pub decoder: Option<&'a str>,
+    /// See [`Device::late_after`].
+    pub late_after: Option<f64>,
+    /// See [`Device::silent_after`].
+    pub silent_after: Option<f64>,
+    /// See [`Device::carrier`].
+    pub carrier: Option<DeviceId>,
+    /// See [`Device::identity`].
+    pub identity: Option<&'a str>,
 }
 
 /// What to change of a device; `None` leaves it as it is.
@@ -55,6 +132,22 @@ pub struct DeviceChange {
     pub interval_s: Option<f64>,
     /// See [`Device::position`]; `Some(None)` takes it away.
     pub position: Option<Option<Position>>,
+    /// See [`Device::code`].
+    pub code: Option<String>,
+    /// See [`Device::kind`]; `Some(None)` takes it away.
+    pub kind: Option<Option<(KindId, u32)>>,
+    /// See [`Device::decoder`]; `Some(None)` takes it away.
+    pub decoder: Option<Option<String>>,
+    /// See [`Device::late_after`]; `Some(None)` makes it as usual.
+    pub late_after: Option<Option<f64>>,
+    /// See [`Device::silent_after`]; `Some(None)` makes it as usual.
+    pub silent_after: Option<Option<f64>>,
+    /// See [`Device::carrier`]; `Some(None)` takes it away.
+    pub carrier: Option<Option<DeviceId>>,
+    /// See [`Device::identity`]; `Some(None)` takes it away.
+    pub identity: Option<Option<String>>,
+    /// See [`Device::keeps_payload`].
+    pub keeps_payload: Option<bool>,
 }
 
 fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
@@ -72,6 +165,16 @@ fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
         ),
         last_heard_at: row.try_get::<Option<i64>, _>("last_heard_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
+        state: DeviceState::from_column(row.try_get("state")?),
+        trial_since: row.try_get::<Option<i64>, _>("trial_since")?.map(moment),
+        kind: row.try_get::<Option<i64>, _>("kind_id")?.map(KindId).zip(row.try_get("kind_revision")?),
+        decoder: row.try_get("decoder")?,
+        late_after: row.try_get("late_after")?,
+        silent_after: row.try_get("silent_after")?,
+        carrier: row.try_get::<Option<i64>, _>("carrier_id")?.map(DeviceId),
+        identity: row.try_get("identity")?,
+        keeps_payload: row.try_get("keeps_payload")?,
+        soak: row.try_get::<Option<i64>, _>("soak_from")?.map(moment).zip(row.try_get("soak_s")?),
     })
 }
 
@@ -83,8 +186,11 @@ impl Store {
     pub async fn add_device(&self, site: SiteId, new: NewDevice<'_>, now: Moment) -> Result<Device, StoreError> {
         let (latitude, longitude, altitude_m) = Position::to_columns(new.position);
         let row = sqlx::query(
-            "INSERT INTO device (site_id, code, name, note, interval_s, latitude, longitude, altitude_m, created_at)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) RETURNING *",
+            "INSERT INTO device (site_id, code, name, note, interval_s, latitude, longitude, altitude_m, created_at,
+                 state, trial_since, kind_id, kind_revision, decoder, late_after, silent_after, carrier_id, identity)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, iif(?10 = 'trial', ?9, NULL), ?11, ?12, ?13, ?14, ?15,
+                 ?16, ?17)
+             RETURNING *",
         )
         .bind(site.0)
         .bind(new.code)
@@ -95,18 +201,78 @@ impl Store {
         .bind(longitude)
         .bind(altitude_m)
         .bind(now.as_micros())
+        .bind(new.state.as_str())
+        .bind(new.kind.map(|(kind, _)| kind.0))
+        .bind(new.kind.map(|(_, revision)| revision))
+        .bind(new.decoder)
+        .bind(new.late_after)
+        .bind(new.silent_after)
+        .bind(new.carrier.map(|carrier| carrier.0))
+        .bind(new.identity)
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)
     }
 
-    /// Devices of a site in order of code, after the given one.
+    /// The device of a site that its senders call so, or whose code it is.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn device_called(&self, site: SiteId, identity: &str, code: &str) -> Result<Device, StoreError> {
+        let row = sqlx::query(
+            "SELECT * FROM device WHERE site_id = ?1 AND removed_at IS NULL AND (identity = ?2 OR code = ?3)
+             ORDER BY identity = ?2 DESC LIMIT 1",
+        )
+        .bind(site.0)
+        .bind(identity)
+        .bind(code)
+        .fetch_one(&self.read)
+        .await?;
+        Ok(device(&row)?)
+    }
+
+    /// Devices of a site that nobody has declared, in order of id, after the
+    /// given one.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn waiting_devices(&self, site: SiteId, after: DeviceId, limit: u32) -> Result<Vec<Device>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM device WHERE site_id = ? AND state = 'waiting' AND removed_at IS NULL AND id > ?
+             ORDER BY id LIMIT ?",
+        )
+        .bind(site.0)
+        .bind(after.0)
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(device).collect::<Result<_, _>>()?)
+    }
+
+    /// Devices that follow a kind, in order of code after the given one.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn devices_of_kind(&self, kind: KindId, after: &str, limit: u32) -> Result<Vec<Device>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM device WHERE kind_id = ? AND removed_at IS NULL AND code > ? ORDER BY code LIMIT ?",
+        )
+        .bind(kind.0)
+        .bind(after)
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(device).collect::<Result<_, _>>()?)
+    }
+
+    /// Declared devices of a site in order of code, after the given one.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn devices(&self, site: SiteId, after: &str, limit: u32) -> Result<Vec<Device>, StoreError> {
         let rows = sqlx::query(
-            "SELECT * FROM device WHERE site_id = ? AND removed_at IS NULL AND code > ? ORDER BY code LIMIT ?",
+            "SELECT * FROM device WHERE site_id = ? AND removed_at IS NULL AND state <> 'waiting' AND code > ?
+             ORDER BY code LIMIT ?",
         )
         .bind(site.0)
         .bind(after)
@@ -157,14 +323,20 @@ impl Store {
     /// Changes a device.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`].
+    /// [`StoreError::NotFound`]; [`StoreError::Taken`] if the site has another one
+    /// of the new code or identity.
     pub async fn change_device(&self, id: DeviceId, change: DeviceChange) -> Result<Device, StoreError> {
         let (latitude, longitude, altitude_m) = Position::to_columns(change.position.flatten());
+        let kind = change.kind.flatten();
         let row = sqlx::query(
             "UPDATE device SET name = coalesce(?2, name), note = coalesce(?3, note),
                  interval_s = coalesce(?4, interval_s),
                  latitude = iif(?5, ?6, latitude), longitude = iif(?5, ?7, longitude),
-                 altitude_m = iif(?5, ?8, altitude_m)
+                 altitude_m = iif(?5, ?8, altitude_m), code = coalesce(?9, code),
+                 kind_id = iif(?10, ?11, kind_id), kind_revision = iif(?10, ?12, kind_revision),
+                 decoder = iif(?13, ?14, decoder), late_after = iif(?15, ?16, late_after),
+                 silent_after = iif(?17, ?18, silent_after), carrier_id = iif(?19, ?20, carrier_id),
+                 identity = iif(?21, ?22, identity), keeps_payload = coalesce(?23, keeps_payload)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -175,6 +347,21 @@ impl Store {
         .bind(latitude)
         .bind(longitude)
         .bind(altitude_m)
+        .bind(change.code)
+        .bind(change.kind.is_some())
+        .bind(kind.map(|(kind, _)| kind.0))
+        .bind(kind.map(|(_, revision)| revision))
+        .bind(change.decoder.is_some())
+        .bind(change.decoder.flatten())
+        .bind(change.late_after.is_some())
+        .bind(change.late_after.flatten())
+        .bind(change.silent_after.is_some())
+        .bind(change.silent_after.flatten())
+        .bind(change.carrier.is_some())
+        .bind(change.carrier.flatten().map(|carrier| carrier.0))
+        .bind(change.identity.is_some())
+        .bind(change.identity.flatten())
+        .bind(change.keeps_payload)
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)

@@ -56,6 +56,9 @@ pub enum StoreError {
     /// SQLite failed; the transaction was rolled back.
     #[error("database failure: {0}")]
     Database(sqlx::Error),
+    /// The recorder did not take readings that were to be moved.
+    #[error(transparent)]
+    Recorder(#[from] crate::RecordError),
 }
 
 impl From<sqlx::Error> for StoreError {

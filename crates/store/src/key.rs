@@ -1,28 +1,75 @@
-//! Keys of devices.
+//! Keys of devices and sites.
 
 use crate::types::moment;
 use crate::{Store, StoreError};
-use lantern_core::{DeviceId, Moment};
+use lantern_core::{DeviceId, Moment, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+
+/// What a key may be used for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Grants {
+    /// Delivering readings.
+    pub send: bool,
+    /// Reading back what its site has.
+    pub read: bool,
+    /// Giving commands to devices.
+    pub command: bool,
+}
+
+impl Grants {
+    /// What a sender needs.
+    pub const SEND: Self = Self { send: true, read: false, command: false };
+
+    fn to_column(self) -> String {
+        let words = [(self.send, "send"), (self.read, "read"), (self.command, "command")];
+        words.iter().filter(|(is, _)| *is).map(|(_, word)| *word).collect::<Vec<_>>().join(" ")
+    }
+
+    fn from_column(words: &str) -> Self {
+        let has = |word| words.split(' ').any(|w| w == word);
+        Self { send: has("send"), read: has("read"), command: has("command") }
+    }
+}
 
 /// A key as its owner sees it: without the secret.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Key {
     /// Row id.
     pub id: i64,
-    /// The device that may send with it.
-    pub device: DeviceId,
+    /// The device it belongs to; `None` for a key of the site.
+    pub device: Option<DeviceId>,
     /// The last characters of the secret, to tell keys apart.
     pub hint: String,
     /// Free text.
     pub note: String,
+    /// What it may be used for.
+    pub grants: Grants,
     /// When it was issued.
     pub created_at: Moment,
-    /// When something was last sent with it.
+    /// When it ends.
+    pub expires_at: Option<Moment>,
+    /// When it was last used.
     pub last_used_at: Option<Moment>,
+    /// The address it was last used from.
+    pub last_used_from: Option<String>,
     /// When it was revoked.
     pub revoked_at: Option<Moment>,
+}
+
+/// What a key is issued with.
+#[derive(Debug, Clone)]
+pub struct NewKey<'a> {
+    /// SHA-256 of the secret.
+    pub secret_hash: &'a [u8],
+    /// See [`Key::hint`].
+    pub hint: &'a str,
+    /// See [`Key::note`].
+    pub note: &'a str,
+    /// See [`Key::grants`].
+    pub grants: Grants,
+    /// See [`Key::expires_at`].
+    pub expires_at: Option<Moment>,
 }
 
 /// Whom a key belongs to, for the intake.
@@ -30,112 +77,175 @@ pub struct Key {
 pub struct KeyOwner {
     /// Row id of the key.
     pub id: i64,
-    /// Its device.
-    pub device: DeviceId,
+    /// Its site.
+    pub site: SiteId,
+    /// Its device; `None` for a key of the site.
+    pub device: Option<DeviceId>,
+    /// What it may be used for.
+    pub grants: Grants,
+    /// When it ends.
+    pub expires_at: Option<Moment>,
     /// Whether it was revoked.
     pub revoked: bool,
 }
 
+/// A use of a key.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KeyUse {
+    /// Row id of the key.
+    pub key: i64,
+    /// When.
+    pub at: Moment,
+    /// From which address.
+    pub from: String,
+}
+
 fn key(row: &SqliteRow) -> Result<Key, sqlx::Error> {
+    let time = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<Option<i64>, _>(column)?.map(moment));
     Ok(Key {
         id: row.try_get("id")?,
-        device: DeviceId(row.try_get("device_id")?),
+        device: row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId),
         hint: row.try_get("hint")?,
         note: row.try_get("note")?,
+        grants: Grants::from_column(row.try_get("grants")?),
         created_at: moment(row.try_get("created_at")?),
-        last_used_at: row.try_get::<Option<i64>, _>("last_used_at")?.map(moment),
-        revoked_at: row.try_get::<Option<i64>, _>("revoked_at")?.map(moment),
+        expires_at: time("expires_at")?,
+        last_used_at: time("last_used_at")?,
+        last_used_from: row.try_get("last_used_from")?,
+        revoked_at: time("revoked_at")?,
     })
 }
 
 impl Store {
-    /// Keeps a new key by the hash of its secret.
+    /// Keeps a new key of a device or, without one, of the site.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn add_key(
         &self,
-        device: DeviceId,
-        secret_hash: &[u8],
-        hint: &str,
-        note: &str,
+        site: SiteId,
+        device: Option<DeviceId>,
+        new: NewKey<'_>,
         now: Moment,
     ) -> Result<Key, StoreError> {
         let row = sqlx::query(
-            "INSERT INTO device_key (device_id, secret_hash, hint, note, created_at) VALUES (?, ?, ?, ?, ?)
-             RETURNING *",
+            "INSERT INTO access_key (site_id, device_id, secret_hash, hint, note, grants, created_at, expires_at)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?) RETURNING *",
         )
-        .bind(device.0)
-        .bind(secret_hash)
-        .bind(hint)
-        .bind(note)
+        .bind(site.0)
+        .bind(device.map(|d| d.0))
+        .bind(new.secret_hash)
+        .bind(new.hint)
+        .bind(new.note)
+        .bind(new.grants.to_column())
         .bind(now.as_micros())
+        .bind(new.expires_at.map(Moment::as_micros))
         .fetch_one(&self.write)
         .await?;
         Ok(key(&row)?)
     }
 
-    /// Keys of a device, revoked ones too, newest first.
+    /// Keys of a device or, without one, of the site itself; revoked ones too,
+    /// newest first.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn keys(&self, device: DeviceId, before: i64, limit: u32) -> Result<Vec<Key>, StoreError> {
-        let rows = sqlx::query("SELECT * FROM device_key WHERE device_id = ? AND id < ? ORDER BY id DESC LIMIT ?")
-            .bind(device.0)
-            .bind(before)
-            .bind(limit)
-            .fetch_all(&self.read)
-            .await?;
+    pub async fn keys(
+        &self,
+        site: SiteId,
+        device: Option<DeviceId>,
+        before: i64,
+        limit: u32,
+    ) -> Result<Vec<Key>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM access_key WHERE site_id = ? AND device_id IS ? AND id < ? ORDER BY id DESC LIMIT ?",
+        )
+        .bind(site.0)
+        .bind(device.map(|d| d.0))
+        .bind(before)
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
         Ok(rows.iter().map(key).collect::<Result<_, _>>()?)
     }
 
-    /// Revokes a key of a device; a revoked one keeps its time.
+    /// One key of a device or, without one, of the site itself.
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn revoke_key(&self, device: DeviceId, id: i64, now: Moment) -> Result<Key, StoreError> {
+    pub async fn key(&self, site: SiteId, device: Option<DeviceId>, id: i64) -> Result<Key, StoreError> {
+        let row = sqlx::query("SELECT * FROM access_key WHERE site_id = ? AND device_id IS ? AND id = ?")
+            .bind(site.0)
+            .bind(device.map(|d| d.0))
+            .bind(id)
+            .fetch_one(&self.read)
+            .await?;
+        Ok(key(&row)?)
+    }
+
+    /// Revokes a key; a revoked one keeps its time.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn revoke_key(&self, id: i64, now: Moment) -> Result<Key, StoreError> {
+        let row = sqlx::query("UPDATE access_key SET revoked_at = coalesce(revoked_at, ?) WHERE id = ? RETURNING *")
+            .bind(now.as_micros())
+            .bind(id)
+            .fetch_one(&self.write)
+            .await?;
+        Ok(key(&row)?)
+    }
+
+    /// Lets a key end at a time, if it does not end before.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn expire_key(&self, id: i64, at: Moment) -> Result<Key, StoreError> {
         let row = sqlx::query(
-            "UPDATE device_key SET revoked_at = coalesce(revoked_at, ?) WHERE id = ? AND device_id = ? RETURNING *",
+            "UPDATE access_key SET expires_at = min(coalesce(expires_at, ?1), ?1) WHERE id = ?2 RETURNING *",
         )
-        .bind(now.as_micros())
+        .bind(at.as_micros())
         .bind(id)
-        .bind(device.0)
         .fetch_one(&self.write)
         .await?;
         Ok(key(&row)?)
     }
 
-    /// Finds the owner of a secret by its hash, revoked keys too. Keys of
-    /// removed devices are not found.
+    /// Finds the owner of a secret by its hash, revoked and expired keys too.
+    /// Keys of removed devices and sites are not found.
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
     pub async fn key_owner(&self, secret_hash: &[u8]) -> Result<KeyOwner, StoreError> {
         let row = sqlx::query(
-            "SELECT device_key.id, device_id, revoked_at IS NOT NULL AS revoked
-             FROM device_key JOIN device ON device.id = device_id
-             WHERE secret_hash = ? AND device.removed_at IS NULL",
+            "SELECT k.id, k.site_id, k.device_id, k.grants, k.expires_at, k.revoked_at IS NOT NULL AS revoked
+             FROM access_key AS k JOIN site AS s ON s.id = k.site_id LEFT JOIN device AS d ON d.id = k.device_id
+             WHERE k.secret_hash = ? AND s.removed_at IS NULL AND d.removed_at IS NULL",
         )
         .bind(secret_hash)
         .fetch_one(&self.read)
         .await?;
         Ok(KeyOwner {
             id: row.try_get("id")?,
-            device: DeviceId(row.try_get("device_id")?),
+            site: SiteId(row.try_get("site_id")?),
+            device: row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId),
+            grants: Grants::from_column(row.try_get("grants")?),
+            expires_at: row.try_get::<Option<i64>, _>("expires_at")?.map(moment),
             revoked: row.try_get("revoked")?,
         })
     }
 
-    /// Notes when keys were last used.
+    /// Notes when and from where keys were last used.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn note_key_use(&self, used: &[(i64, Moment)]) -> Result<(), StoreError> {
+    pub async fn note_key_use(&self, used: &[KeyUse]) -> Result<(), StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        for (id, at) in used {
-            sqlx::query("UPDATE device_key SET last_used_at = ? WHERE id = ?")
+        for KeyUse { key, at, from } in used {
+            sqlx::query("UPDATE access_key SET last_used_at = ?, last_used_from = ? WHERE id = ?")
                 .bind(at.as_micros())
-                .bind(id)
+                .bind(from)
+                .bind(key)
                 .execute(&mut *transaction)
                 .await?;
         }

@@ -7,28 +7,40 @@
 //! Reads go through a pool of connections; writes through one connection, so
 //! that they wait for each other in order instead of failing.
 
+mod arrival;
+mod contact;
 mod device;
 mod error;
+mod hand;
 mod key;
+mod kind;
 mod open;
 mod person;
+mod presence;
 mod reading;
 mod recorder;
 mod signal;
 mod site;
 mod summary;
 mod sweep;
+mod trial;
 mod types;
 mod value;
 
-pub use device::{Device, DeviceChange, NewDevice};
+pub use arrival::{Moved, NewArrival};
+pub use contact::{CONTACT_DAYS, CONTACTS_KEPT, Caller, Contact, NewContact};
+pub use device::{Device, DeviceChange, DeviceState, NewDevice};
 pub use error::{OpenError, StoreError};
-pub use key::{Key, KeyOwner};
+pub use hand::HandReading;
+pub use key::{Grants, Key, KeyOwner, KeyUse, NewKey};
+pub use kind::{Kind, KindId, Revision};
 pub use open::{DATABASE_FILE, Store};
 pub use person::{Person, SessionKind};
+pub use presence::PresenceChange;
 pub use reading::{Extent, Order, Page};
 pub use recorder::{RecordError, Recorded};
 pub use signal::{NewSignal, Signal, SignalChange};
 pub use site::{NewSite, Site, SiteChange};
 pub use summary::Summary;
+pub use trial::{DummyTest, KeptReport};
 pub use types::Position;

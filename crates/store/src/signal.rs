@@ -2,7 +2,7 @@
 
 use crate::types::moment;
 use crate::{Store, StoreError};
-use lantern_core::{DeviceId, Moment, SignalId, SiteId, ValueType};
+use lantern_core::{DeviceId, Moment, SignalId, ValueType};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -23,6 +23,14 @@ pub struct Signal {
     pub value_type: Option<ValueType>,
     /// UCUM code; `None` for flags, texts and numbers that just count.
     pub unit: Option<String>,
+    /// What its values can be: the lowest.
+    pub low: Option<f64>,
+    /// What its values can be: the highest.
+    pub high: Option<f64>,
+    /// Only its device may send it; people may not enter it by hand.
+    pub is_reserved: bool,
+    /// Since when it is ignored; only an arrival can be.
+    pub ignored_at: Option<Moment>,
     /// When it was declared, or first arrived.
     pub created_at: Moment,
 }
@@ -40,6 +48,29 @@ pub struct NewSignal<'a> {
     pub value_type: ValueType,
     /// See [`Signal::unit`].
     pub unit: Option<&'a str>,
+    /// See [`Signal::low`].
+    pub low: Option<f64>,
+    /// See [`Signal::high`].
+    pub high: Option<f64>,
+    /// See [`Signal::is_reserved`].
+    pub is_reserved: bool,
+}
+
+impl<'a> NewSignal<'a> {
+    /// A number, called by its code, with a unit or without.
+    #[must_use]
+    pub const fn number(code: &'a str, unit: Option<&'a str>) -> Self {
+        Self {
+            code,
+            name: code,
+            note: "",
+            value_type: ValueType::Number,
+            unit,
+            low: None,
+            high: None,
+            is_reserved: false,
+        }
+    }
 }
 
 /// What to change of a signal; `None` leaves it as it is.
@@ -53,9 +84,15 @@ pub struct SignalChange {
     pub value_type: Option<ValueType>,
     /// See [`Signal::unit`]; `Some(None)` takes it away.
     pub unit: Option<Option<String>>,
+    /// See [`Signal::low`]; `Some(None)` takes it away.
+    pub low: Option<Option<f64>>,
+    /// See [`Signal::high`]; `Some(None)` takes it away.
+    pub high: Option<Option<f64>>,
+    /// See [`Signal::is_reserved`].
+    pub is_reserved: Option<bool>,
 }
 
-fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
+pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
     Ok(Signal {
         id: SignalId(row.try_get("id")?),
         device: DeviceId(row.try_get("device_id")?),
@@ -64,6 +101,10 @@ fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
         note: row.try_get("note")?,
         value_type: row.try_get::<Option<String>, _>("value_type")?.and_then(|word| word.parse().ok()),
         unit: row.try_get("unit")?,
+        low: row.try_get("low")?,
+        high: row.try_get("high")?,
+        is_reserved: row.try_get("is_reserved")?,
+        ignored_at: row.try_get::<Option<i64>, _>("ignored_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
     })
 }
@@ -75,10 +116,13 @@ impl Store {
     /// [`StoreError::Taken`] if the device has a declared signal of that code.
     pub async fn add_signal(&self, device: DeviceId, new: NewSignal<'_>, now: Moment) -> Result<Signal, StoreError> {
         let row = sqlx::query(
-            "INSERT INTO signal (device_id, code, name, note, value_type, unit, created_at) VALUES (?, ?, ?, ?, ?, ?, ?)
+            "INSERT INTO signal
+                 (device_id, code, name, note, value_type, unit, low, high, is_reserved, created_at)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
              ON CONFLICT (device_id, code) WHERE removed_at IS NULL DO UPDATE
                  SET name = excluded.name, note = excluded.note, value_type = excluded.value_type,
-                     unit = excluded.unit
+                     unit = excluded.unit, low = excluded.low, high = excluded.high,
+                     is_reserved = excluded.is_reserved, ignored_at = NULL
                  WHERE signal.value_type IS NULL
              RETURNING *",
         )
@@ -88,39 +132,13 @@ impl Store {
         .bind(new.note)
         .bind(new.value_type.as_str())
         .bind(new.unit)
+        .bind(new.low)
+        .bind(new.high)
+        .bind(new.is_reserved)
         .bind(now.as_micros())
         .fetch_optional(&self.write)
         .await?;
         row.map_or(Err(StoreError::Taken), |row| Ok(signal(&row)?))
-    }
-
-    /// Lets names wait as arrivals, and gives back their ids; a name that the
-    /// device has already keeps its own.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn add_arrivals(&self, device: DeviceId, names: &[&str], now: Moment) -> Result<Vec<Signal>, StoreError> {
-        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        let mut signals = Vec::with_capacity(names.len());
-        for name in names {
-            sqlx::query(
-                "INSERT INTO signal (device_id, code, name, note, created_at) VALUES (?1, ?2, ?2, '', ?3)
-                 ON CONFLICT (device_id, code) WHERE removed_at IS NULL DO NOTHING",
-            )
-            .bind(device.0)
-            .bind(*name)
-            .bind(now.as_micros())
-            .execute(&mut *transaction)
-            .await?;
-            let row = sqlx::query("SELECT * FROM signal WHERE device_id = ? AND code = ? AND removed_at IS NULL")
-                .bind(device.0)
-                .bind(*name)
-                .fetch_one(&mut *transaction)
-                .await?;
-            signals.push(signal(&row)?);
-        }
-        transaction.commit().await?;
-        Ok(signals)
     }
 
     /// All signals of a device in order of id, arrivals among them. Their number
@@ -159,7 +177,8 @@ impl Store {
     pub async fn change_signal(&self, id: SignalId, change: SignalChange) -> Result<Signal, StoreError> {
         let row = sqlx::query(
             "UPDATE signal SET name = coalesce(?2, name), note = coalesce(?3, note),
-                 value_type = coalesce(?4, value_type), unit = iif(?5, ?6, unit)
+                 value_type = coalesce(?4, value_type), unit = iif(?5, ?6, unit),
+                 low = iif(?7, ?8, low), high = iif(?9, ?10, high), is_reserved = coalesce(?11, is_reserved)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -168,51 +187,13 @@ impl Store {
         .bind(change.value_type.map(ValueType::as_str))
         .bind(change.unit.is_some())
         .bind(change.unit.flatten())
+        .bind(change.low.is_some())
+        .bind(change.low.flatten())
+        .bind(change.high.is_some())
+        .bind(change.high.flatten())
+        .bind(change.is_reserved)
         .fetch_one(&self.write)
         .await?;
         Ok(signal(&row)?)
-    }
-
-    /// Arrivals of a site with the codes of their devices, in order of id after
-    /// the given one.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn arrivals(
-        &self,
-        site: SiteId,
-        after: SignalId,
-        limit: u32,
-    ) -> Result<Vec<(String, Signal)>, StoreError> {
-        let rows = sqlx::query(
-            "SELECT device.code AS device_code, signal.*
-             FROM arrival JOIN signal ON signal.id = arrival.signal_id
-             JOIN device ON device.id = arrival.device_id
-             WHERE device.site_id = ? AND device.removed_at IS NULL AND signal.id > ?
-             ORDER BY signal.id LIMIT ?",
-        )
-        .bind(site.0)
-        .bind(after.0)
-        .bind(limit)
-        .fetch_all(&self.read)
-        .await?;
-        Ok(rows
-            .iter()
-            .map(|row| Ok((row.try_get("device_code")?, signal(row)?)))
-            .collect::<Result<_, sqlx::Error>>()?)
-    }
-
-    /// How many arrivals a site has.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn count_arrivals(&self, site: SiteId) -> Result<u32, StoreError> {
-        Ok(sqlx::query_scalar(
-            "SELECT count(*) FROM arrival JOIN device ON device.id = arrival.device_id
-             WHERE device.site_id = ? AND device.removed_at IS NULL",
-        )
-        .bind(site.0)
-        .fetch_one(&self.read)
-        .await?)
     }
 }

@@ -12,6 +12,25 @@ use lantern_core::{DeviceId, Moment, SignalId, SiteId};
 /// Readings deleted in one transaction.
 const CHUNK: u32 = 10_000;
 
+/// What is left of removed devices, kinds and sites, in the order in which
+/// nothing refers to it any more.
+const OWNERS: [&str; 8] = [
+    "DELETE FROM contact WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "DELETE FROM presence_change WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "DELETE FROM commissioning_report WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "UPDATE device SET carrier_id = NULL
+     WHERE carrier_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "DELETE FROM device WHERE removed_at IS NOT NULL
+         AND NOT EXISTS (SELECT 1 FROM signal WHERE device_id = device.id)",
+    "DELETE FROM kind WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)
+         AND NOT EXISTS (SELECT 1 FROM device WHERE kind_id = kind.id)",
+    "DELETE FROM contact WHERE device_id IS NULL
+         AND site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)",
+    "DELETE FROM site AS s WHERE s.removed_at IS NOT NULL
+         AND NOT EXISTS (SELECT 1 FROM device WHERE site_id = s.id)
+         AND NOT EXISTS (SELECT 1 FROM kind WHERE site_id = s.id)",
+];
+
 impl Store {
     /// Removes a site with its devices, signals and keys.
     ///
@@ -95,7 +114,9 @@ impl Store {
         .await?;
         if deleted.rows_affected() < u64::from(CHUNK) {
             let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-            sqlx::query("DELETE FROM correction WHERE signal_id = ?").bind(signal).execute(&mut *transaction).await?;
+            for sql in ["DELETE FROM correction WHERE signal_id = ?", "DELETE FROM hand_reading WHERE signal_id = ?"] {
+                sqlx::query(sql).bind(signal).execute(&mut *transaction).await?;
+            }
             sqlx::query("DELETE FROM reading WHERE signal_id = ?").bind(signal).execute(&mut *transaction).await?;
             sqlx::query("DELETE FROM signal WHERE id = ?").bind(signal).execute(&mut *transaction).await?;
             transaction.commit().await?;
@@ -115,18 +136,9 @@ impl Store {
             return Ok(false);
         }
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        sqlx::query(
-            "DELETE FROM device WHERE removed_at IS NOT NULL
-                AND NOT EXISTS (SELECT 1 FROM signal WHERE device_id = device.id)",
-        )
-        .execute(&mut *transaction)
-        .await?;
-        sqlx::query(
-            "DELETE FROM site AS s WHERE s.removed_at IS NOT NULL
-                AND NOT EXISTS (SELECT 1 FROM device WHERE site_id = s.id)",
-        )
-        .execute(&mut *transaction)
-        .await?;
+        for sql in OWNERS {
+            sqlx::query(sql).execute(&mut *transaction).await?;
+        }
         transaction.commit().await?;
         Ok(false)
     }

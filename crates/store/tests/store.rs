@@ -1,9 +1,10 @@
 //! The store as the service uses it: on a real file, opened and opened again.
 #![allow(missing_docs, clippy::unwrap_used)]
 
-use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value, ValueType};
+use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_store::{
-    DATABASE_FILE, NewDevice, NewSignal, NewSite, OpenError, Order, Page, Recorded, Store, StoreError,
+    CONTACTS_KEPT, Caller, DATABASE_FILE, Grants, Moved, NewArrival, NewContact, NewDevice, NewKey, NewSignal, NewSite,
+    OpenError, Order, Page, Recorded, Store, StoreError,
 };
 use proptest::prelude::*;
 use std::collections::BTreeMap;
@@ -34,13 +35,17 @@ async fn device(store: &Store, site: &str, code: &str) -> DeviceId {
             store.add_site(new, at(0)).await.unwrap().id
         }
     };
-    let new = NewDevice { code, name: code, note: "", interval_s: 30.0, position: None };
+    let new = NewDevice { code, name: code, interval_s: 30.0, ..NewDevice::default() };
     store.add_device(site, new, at(0)).await.unwrap().id
 }
 
 async fn signal(store: &Store, device: DeviceId, code: &str) -> SignalId {
-    let new = NewSignal { code, name: code, note: "", value_type: ValueType::Number, unit: Some("m") };
+    let new = NewSignal::number(code, Some("m"));
     store.add_signal(device, new, at(0)).await.unwrap().id
+}
+
+fn arrival(name: &str) -> NewArrival<'_> {
+    NewArrival { name, unit: None }
 }
 
 async fn record(store: &Store, readings: Vec<Reading>) -> Recorded {
@@ -132,7 +137,7 @@ async fn an_arrival_becomes_the_declared_signal_with_its_readings() {
     let dir = tempfile::tempdir().unwrap();
     let store = open(dir.path()).await;
     let tower = device(&store, "marlbeck", "tower").await;
-    let waiting = store.add_arrivals(tower, &["supply", "supply"], at(1)).await.unwrap();
+    let waiting = store.add_arrivals(tower, &[arrival("supply"), arrival("supply")], at(1)).await.unwrap();
     assert_eq!(waiting[0].id, waiting[1].id);
     record(&store, vec![number(waiting[0].id, 1, 12.3)]).await;
     assert!(matches!(store.signal(tower, "supply").await, Err(StoreError::NotFound)));
@@ -140,8 +145,69 @@ async fn an_arrival_becomes_the_declared_signal_with_its_readings() {
     let declared = signal(&store, tower, "supply").await;
     assert_eq!(declared, waiting[0].id);
     assert_eq!(store.readings(all(declared)).await.unwrap().len(), 1);
-    let twice = NewSignal { code: "supply", name: "", note: "", value_type: ValueType::Number, unit: None };
-    assert!(matches!(store.add_signal(tower, twice, at(2)).await, Err(StoreError::Taken)));
+    assert!(matches!(store.add_signal(tower, NewSignal::number("supply", None), at(2)).await, Err(StoreError::Taken)));
+    store.close().await;
+}
+
+#[tokio::test]
+async fn an_arrival_claimed_into_a_signal_brings_its_readings_and_its_name() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    record(&store, (0..10).map(|s| number(level, s, 1.0)).collect()).await;
+    let lvl = store.add_arrivals(tower, &[arrival("lvl")], at(1)).await.unwrap().remove(0);
+    let mut readings: Vec<_> = (8..12_000).map(|s| number(lvl.id, s, 2.0)).collect();
+    readings.push(Reading { signal: lvl.id, at: at(12_000), value: Value::Text("wet".into()) });
+    record(&store, readings).await;
+
+    let numbers = |value| if matches!(value, Value::Number(_)) { Some(value) } else { None };
+    let moved = store.claim_into(&lvl, level, numbers, at(20_000)).await.unwrap();
+    assert_eq!(moved, Moved { moved: 11_992, left: 1 });
+    let kept = store.readings(all(level)).await.unwrap();
+    assert_eq!(kept.len(), 12_000);
+    assert_eq!(kept[8].1, Value::Number(2.0), "what came later for the same time holds");
+    assert_eq!(store.signal_names(tower).await.unwrap(), [("lvl".to_owned(), level)]);
+    assert!(store.arrival(tower, "lvl").await.unwrap().ignored_at.is_some(), "what could not be moved is not lost");
+    // The recorder knows of what was moved: newer and older readings go on.
+    let more = record(&store, vec![number(level, 11_999, 2.0), number(level, 12_001, 3.0)]).await;
+    assert_eq!(more, Recorded { new: 1, repeated: 1, corrected: 0 });
+    store.close().await;
+}
+
+#[tokio::test]
+async fn the_contact_log_is_bounded_in_rows_and_age() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let site = store.site("marlbeck").await.unwrap().id;
+    let caller = Caller::Device(site, tower);
+    let contact = |caller, second: i64| NewContact { caller, at: at(second), details: "{}".into(), payload: None };
+    let many: Vec<_> = (0..i64::from(CONTACTS_KEPT) + 100).map(|s| contact(caller, s)).collect();
+    store.add_contacts(&many).await.unwrap();
+    store.add_contacts(&[contact(Caller::Unknown, 5), contact(Caller::Site(site), 6)]).await.unwrap();
+    store.trim_contacts(&[caller, Caller::Unknown], at(2_000)).await.unwrap();
+    let kept = store.contacts(caller, i64::MAX, 10_000).await.unwrap();
+    assert_eq!((kept.len(), kept[0].at), (CONTACTS_KEPT as usize, at(1_099)));
+    assert_eq!(store.contacts(Caller::Unknown, i64::MAX, 10).await.unwrap().len(), 1);
+    store.trim_contacts(&[caller, Caller::Unknown, Caller::Site(site)], at(31 * 86_400)).await.unwrap();
+    for caller in [caller, Caller::Unknown, Caller::Site(site)] {
+        assert_eq!(store.contacts(caller, i64::MAX, 10).await.unwrap().len(), 0, "older than a month");
+    }
+    store.close().await;
+}
+
+#[tokio::test]
+async fn clearing_readings_leaves_the_signals_fit_to_go_on() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "marlbeck", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    record(&store, (0..25_000).map(|s| number(level, s, 1.0)).collect()).await;
+    assert_eq!(store.reading_times(tower, at(10), at(20), 5).await.unwrap(), [16, 17, 18, 19, 20].map(at));
+    assert_eq!(store.clear_readings(tower).await.unwrap(), 25_000);
+    let again = record(&store, vec![number(level, 5, 2.0), number(level, 5, 2.0)]).await;
+    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 0 });
     store.close().await;
 }
 
@@ -153,7 +219,9 @@ async fn what_is_removed_is_gone_at_once_and_swept_later() {
     let level = signal(&store, tower, "level").await;
     let other = device(&store, "marlbeck", "larder").await;
     let kept = signal(&store, other, "temp").await;
-    store.add_key(tower, b"secret", "cret", "", at(0)).await.unwrap();
+    let site = store.site("marlbeck").await.unwrap().id;
+    let new = NewKey { secret_hash: b"secret", hint: "cret", note: "", grants: Grants::SEND, expires_at: None };
+    store.add_key(site, Some(tower), new, at(0)).await.unwrap();
     record(&store, (0..25_000).map(|s| number(level, s, 1.0)).collect()).await;
     record(&store, vec![number(kept, 1, 1.0)]).await;
 
@@ -178,7 +246,7 @@ async fn codes_are_unique_in_a_site_and_free_in_another() {
     let store = open(dir.path()).await;
     device(&store, "marlbeck", "tower").await;
     device(&store, "elsewhere", "tower").await;
-    let new = NewDevice { code: "tower", name: "x", note: "", interval_s: 1.0, position: None };
+    let new = NewDevice { code: "tower", name: "x", interval_s: 1.0, ..NewDevice::default() };
     assert!(matches!(store.add_device(SiteId(1), new, at(0)).await, Err(StoreError::Taken)));
     assert_eq!(store.devices(SiteId(1), "", 10).await.unwrap().len(), 1);
     store.close().await;
