@@ -21,6 +21,9 @@ pub struct Problem {
     /// hundred of them.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub refused: Vec<RefusedValue>,
+    /// What is left of the key's allowance, where it was exceeded.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub left: Option<u64>,
 }
 
 /// One value of a delivery that was not taken.
@@ -34,6 +37,15 @@ pub struct RefusedValue {
     pub detail: String,
     /// What to do about it.
     pub remedy: String,
+}
+
+/// Something worth knowing of a delivery that was taken.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Remark {
+    /// The stable word for programs.
+    pub code: String,
+    /// A sentence.
+    pub detail: String,
 }
 
 /// The answer to a delivery, when the sender asks for JSON.
@@ -51,6 +63,15 @@ pub struct InAnswer {
     /// Values that were not taken, the first hundred of them.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub refused: Vec<RefusedValue>,
+    /// Values of names that are ignored.
+    #[serde(skip_serializing_if = "is_zero", default)]
+    pub ignored: usize,
+    /// What was taken, but is worth knowing.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub remarks: Vec<Remark>,
+    /// The device's code, where the sender did not know it: with a site's key.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub device: Option<String>,
     /// How many were not taken in all.
     #[serde(skip_serializing_if = "is_zero", default)]
     pub refused_count: usize,

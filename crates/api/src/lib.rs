@@ -4,17 +4,31 @@
 //! Times are RFC 3339 texts in UTC. Lists come as a [`Page`]; `next` of one page
 //! is `after` of the request for the following one.
 
+mod arrivals;
+mod commissioning;
+mod contacts;
 mod errors;
+mod keys;
+mod kinds;
 mod live;
 mod objects;
 mod people;
+mod sending;
 mod series;
+mod trying;
 
-pub use errors::{InAnswer, Problem, RefusedValue};
+pub use arrivals::*;
+pub use commissioning::*;
+pub use contacts::*;
+pub use errors::{InAnswer, Problem, RefusedValue, Remark};
+pub use keys::*;
+pub use kinds::*;
 pub use live::{ChangeEvent, LiveReading, PresenceEvent, ReadingsEvent};
 pub use objects::*;
 pub use people::*;
+pub use sending::*;
 pub use series::*;
+pub use trying::*;
 
 use serde::{Deserialize, Deserializer, Serialize};
 use utoipa::ToSchema;

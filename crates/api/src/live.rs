@@ -40,7 +40,8 @@ pub struct PresenceEvent {
 /// Live event `change`: something of the site's set-up is different now.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct ChangeEvent {
-    /// `site`, `device`, `device-removed`, `signal`, `key` or `arrival`.
+    /// `site`, `device`, `device-removed`, `signal`, `key`, `arrival`, `kind`,
+    /// `commissioning` or `hand-reading`.
     pub what: String,
     /// The device it concerns, if it concerns one.
     #[serde(skip_serializing_if = "Option::is_none", default)]

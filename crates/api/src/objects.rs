@@ -69,14 +69,27 @@ pub struct SiteChange {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase")]
 pub enum Presence {
-    /// Heard less than two intervals ago.
+    /// Heard less than two intervals ago, or as many as the device is given.
     Fresh,
-    /// Heard less than five intervals ago.
+    /// Heard longer ago than that, but less than five intervals.
     Late,
     /// Not heard for five intervals or more.
     Silent,
     /// Not heard at all.
     Never,
+}
+
+/// How far a device is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum DeviceState {
+    /// Heard, but declared by nobody.
+    Waiting,
+    /// Declared, and being tried: its readings are trial readings.
+    #[default]
+    Trial,
+    /// Relied upon.
+    Live,
 }
 
 /// One thing in the field.
@@ -103,10 +116,44 @@ pub struct Device {
     /// Since when; absent if it was never heard.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub since: Option<String>,
+    /// How far it is.
+    pub state: DeviceState,
+    /// Since when it is in trial.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub trial_since: Option<String>,
+    /// The kind it was made from.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub kind: Option<String>,
+    /// The revision of the kind that it follows.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub revision: Option<u32>,
+    /// How its payloads are read (docs/reference/decoders.md).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<Object>)]
+    pub decoder: Option<serde_json::Value>,
+    /// Late after so many intervals, if not after 2.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub late_after: Option<f64>,
+    /// Silent after so many intervals, if not after 5.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub silent_after: Option<f64>,
+    /// The device that carries its messages.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub carrier: Option<String>,
+    /// What its sender calls it, if it has no key of its own.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub identity: Option<String>,
+    /// Whether the contact log keeps the first 2 KiB of its payloads.
+    #[serde(default)]
+    pub keeps_payload: bool,
+    /// The median of arrival minus the sender's time over its last messages, in
+    /// seconds: how far its clock is behind.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub clock_offset_s: Option<f64>,
 }
 
 /// What a device is made from.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewDevice {
     /// `a-z`, `0-9`, `-`; made from the name if absent.
@@ -123,9 +170,31 @@ pub struct NewDevice {
     /// Where it stands, if it is fixed.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub position: Option<Position>,
-    /// Its signals, at most 200.
+    /// Its signals, at most 200; with a kind, those beside the kind's.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub signals: Vec<NewSignal>,
+    /// The kind to make it from: its newest revision.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub kind: Option<String>,
+    /// How its payloads are read; by default as its kind says.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<Object>)]
+    pub decoder: Option<serde_json::Value>,
+    /// Late after so many intervals (default 2).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub late_after: Option<f64>,
+    /// Silent after so many intervals (default 5).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub silent_after: Option<f64>,
+    /// The device that carries its messages.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub carrier: Option<String>,
+    /// What its sender calls it, if it has no key of its own.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub identity: Option<String>,
+    /// `live` to pass over the trial.
+    #[serde(default)]
+    pub state: DeviceState,
 }
 
 /// What to change of a device; what is absent stays.
@@ -145,6 +214,29 @@ pub struct DeviceChange {
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<Position>)]
     pub position: Option<Option<Position>>,
+    /// How its payloads are read; `null` takes the decoder away.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<Object>)]
+    pub decoder: Option<Option<serde_json::Value>>,
+    /// Late after so many intervals; `null` for 2.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<f64>)]
+    pub late_after: Option<Option<f64>>,
+    /// Silent after so many intervals; `null` for 5.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<f64>)]
+    pub silent_after: Option<Option<f64>>,
+    /// The device that carries its messages; `null` for none.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<String>)]
+    pub carrier: Option<Option<String>>,
+    /// What its sender calls it; `null` for nothing.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<String>)]
+    pub identity: Option<Option<String>>,
+    /// Whether the contact log keeps the first 2 KiB of its payloads.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub keeps_payload: Option<bool>,
 }
 
 /// The type of a signal's values.
@@ -177,10 +269,22 @@ pub struct Signal {
     pub unit: Option<String>,
     /// How the unit is shown; empty if it has none.
     pub symbol: String,
+    /// What its values can be: the lowest.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub low: Option<f64>,
+    /// What its values can be: the highest.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub high: Option<f64>,
+    /// Only its device may send it; people may not enter it by hand.
+    #[serde(default)]
+    pub reserved: bool,
+    /// Other names that senders use for it.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub also: Vec<String>,
 }
 
 /// What a signal is declared as.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewSignal {
     /// Letters, digits, `-`, `_`, `.`: the name senders use.
@@ -189,7 +293,7 @@ pub struct NewSignal {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub name: Option<String>,
     /// Free text.
-    #[serde(default)]
+    #[serde(skip_serializing_if = "String::is_empty", default)]
     pub note: String,
     /// The type of its values.
     #[serde(rename = "type", default)]
@@ -197,6 +301,15 @@ pub struct NewSignal {
     /// UCUM code of its unit, or a common spelling such as `°C`; only for numbers.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// What its values can be: the lowest; only for numbers.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub low: Option<f64>,
+    /// What its values can be: the highest; only for numbers.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub high: Option<f64>,
+    /// Only its device may send it; people may not enter it by hand.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub reserved: bool,
 }
 
 /// What to change of a signal; what is absent stays.
@@ -216,44 +329,17 @@ pub struct SignalChange {
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<String>)]
     pub unit: Option<Option<String>>,
-}
-
-/// A key as its owner sees it: without the secret.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct Key {
-    /// Number to revoke it by.
-    pub id: i64,
-    /// The last characters of the secret, to tell keys apart.
-    pub hint: String,
-    /// Free text.
-    pub note: String,
-    /// When it was issued.
-    pub created_at: String,
-    /// When something was last sent with it.
+    /// What its values can be: the lowest; `null` for no limit.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<f64>)]
+    pub low: Option<Option<f64>>,
+    /// What its values can be: the highest; `null` for no limit.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<f64>)]
+    pub high: Option<Option<f64>>,
+    /// Only its device may send it; people may not enter it by hand.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub last_used_at: Option<String>,
-    /// When it was revoked.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub revoked_at: Option<String>,
-}
-
-/// What a key is issued with.
-#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct NewKey {
-    /// Free text.
-    #[serde(default)]
-    pub note: String,
-}
-
-/// A key just issued: the only time its secret is shown.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct IssuedKey {
-    /// The secret itself.
-    pub key: String,
-    /// What is kept of it.
-    #[serde(flatten)]
-    pub details: Key,
+    pub reserved: Option<bool>,
 }
 
 /// How much would go, or went, with something removed.
@@ -265,25 +351,6 @@ pub struct Removal {
     pub at_least: bool,
     /// Whether it was removed.
     pub removed: bool,
-}
-
-/// An undeclared name that waits with its readings.
-#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct Arrival {
-    /// The device that sent it.
-    pub device: String,
-    /// The sender's name for it.
-    pub name: String,
-    /// When it was first sent.
-    pub first_at: String,
-    /// The last value and its time.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub last: Option<crate::Reading>,
-    /// Readings kept, counted up to a million.
-    pub readings: u64,
-    /// The type its last value has.
-    #[serde(rename = "type")]
-    pub value_type: ValueType,
 }
 
 /// How the service is doing.

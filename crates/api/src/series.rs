@@ -21,6 +21,9 @@ pub struct Reading {
     pub at: String,
     /// What was measured, in the signal's unit.
     pub value: Value,
+    /// Its device is in trial: it may be cleared when the device goes live.
+    #[serde(skip_serializing_if = "std::ops::Not::not", default)]
+    pub trial: bool,
 }
 
 /// Which way a value is going.
@@ -102,6 +105,13 @@ pub struct DeviceNow {
     pub last_heard_at: Option<String>,
     /// How often it is expected to report, in seconds.
     pub interval_s: f64,
+    /// How far it is.
+    #[serde(default)]
+    pub state: crate::DeviceState,
+    /// The median of arrival minus the sender's time over its last messages, in
+    /// seconds.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub clock_offset_s: Option<f64>,
     /// Its signals in the order they were declared.
     pub signals: Vec<SignalNow>,
     /// The last two hours of its first number signal, if asked for.

@@ -4,6 +4,8 @@ use crate::service::Service;
 use crate::work::{DELIVERIES, DEVICES, READINGS, SIGNALS, TIMES, at_s, body, code, value};
 use crate::{Entry, median, plain_rows};
 use anyhow::{Result, ensure};
+use jiff::tz::TimeZone;
+use lantern_core::decode::Times;
 use lantern_core::intake::{Plan, PlannedSignal, understand};
 use lantern_core::{Moment, Reading, SignalId, Value, ValueType, decode};
 use lantern_store::{NewDevice, NewSignal, NewSite, Store};
@@ -56,15 +58,16 @@ pub(crate) async fn decode(rounds: u8) -> Result<Entry> {
     let mut plan = Plan::default();
     for signal in 0..SIGNALS {
         let id = SignalId(signal as i64);
-        plan.insert(code(signal), PlannedSignal { id, value_type: Some(ValueType::Number) });
+        plan.insert(code(signal), PlannedSignal::declared(id, ValueType::Number));
     }
     let now = Moment::from_epoch(at_s(DELIVERIES, 0) as f64)?;
+    let times = Times::new(now, TimeZone::UTC);
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
     for _ in 0..rounds {
         let started = Instant::now();
         let mut count = 0;
         for body in &bodies {
-            let decoded = decode::json(body.as_bytes()).map_err(|r| anyhow::anyhow!(r.detail))?;
+            let decoded = decode::json(body.as_bytes(), &times).map_err(|r| anyhow::anyhow!(r.detail))?;
             count += understand(&plan, decoded, now).readings.len();
         }
         figures.push(count as f64 / started.elapsed().as_secs_f64());
@@ -119,12 +122,11 @@ async fn make_signals(store: &Store) -> Result<Vec<SignalId>> {
     let mut signals = Vec::new();
     for device in 0..DEVICES {
         let name = format!("d{device}");
-        let new = NewDevice { code: &name, name: &name, note: "", interval_s: 10.0, position: None };
+        let new = NewDevice { code: &name, name: &name, interval_s: 10.0, ..NewDevice::default() };
         let device = store.add_device(site.id, new, now).await?;
         for signal in 0..SIGNALS {
             let code = code(signal);
-            let new = NewSignal { code: &code, name: &code, note: "", value_type: ValueType::Number, unit: None };
-            signals.push(store.add_signal(device.id, new, now).await?.id);
+            signals.push(store.add_signal(device.id, NewSignal::number(&code, None), now).await?.id);
         }
     }
     Ok(signals)

@@ -2,6 +2,8 @@
 
 mod args;
 mod commands;
+mod document;
+mod live;
 mod login;
 mod output;
 mod server;
@@ -42,7 +44,15 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Device { command } => commands::device::run(&context, command).await,
         Command::Signal { command } => commands::signal::run(&context, command).await,
         Command::Key { command } => commands::key::run(&context, command).await,
-        Command::Arrivals => commands::arrivals::run(&context).await,
+        Command::Kind { command } => commands::kind::run(&context, command).await,
+        Command::Decoder { command } => commands::decoder::run(&context, command).await,
+        Command::Arrivals { ignored } => commands::arrivals::list(&context, ignored).await,
+        Command::Claim(args) => commands::arrivals::claim(&context, args).await,
+        Command::Ignore(args) => commands::arrivals::ignore(&context, args).await,
+        Command::Contacts(args) => commands::contacts::run(&context, args).await,
+        Command::Commission(args) => commands::commission::run(&context, args).await,
+        Command::Recipe(args) => commands::recipe::run(&context, args).await,
+        Command::Enter(args) => commands::enter::run(&context, args).await,
         Command::Send(args) => commands::send::run(&context, args).await,
         Command::Now(args) => commands::now::run(&context, args).await,
         Command::Readings(args) => commands::readings::run(&context, args).await,

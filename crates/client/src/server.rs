@@ -82,7 +82,8 @@ impl Server {
     }
 
     async fn run(&self, request: RequestBuilder) -> Result<Response> {
-        let response = request.header("Accept", "application/json, text/event-stream, text/csv").send().await;
+        let response =
+            request.header("Accept", "application/json, text/event-stream, text/csv, text/markdown").send().await;
         let response = response.map_err(|error| {
             let reason = if error.is_connect() {
                 "nothing answers there; is the service running?".to_owned()
@@ -146,6 +147,20 @@ impl Server {
     /// POST without body and answer.
     pub(crate) async fn tell(&self, path: &str) -> Result<()> {
         self.run(self.request(Method::POST, path)).await.map(drop)
+    }
+
+    /// PUT.
+    pub(crate) async fn put<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T> {
+        self.json(self.request(Method::PUT, path).json(body)).await
+    }
+
+    /// GET whose answer is a text.
+    pub(crate) async fn text(&self, path: &str) -> Result<String> {
+        self.run(self.request(Method::GET, path))
+            .await?
+            .text()
+            .await
+            .context("the answer of the service cannot be read")
     }
 
     /// PATCH.

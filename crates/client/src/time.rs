@@ -35,6 +35,11 @@ impl Span {
     }
 }
 
+/// A length of time in seconds, which may be none.
+pub(crate) fn parse_length(text: &str) -> Result<i64, String> {
+    if text.starts_with('0') && text.len() <= 2 { Ok(0) } else { parse_ago(text) }
+}
+
 fn parse_ago(text: &str) -> Result<i64, String> {
     let wrong = || "write it as a number and s, m, h, d or w, such as 2h".to_owned();
     let unit = text.chars().last().ok_or_else(wrong)?;
@@ -53,7 +58,8 @@ fn parse_ago(text: &str) -> Result<i64, String> {
     Ok(number * seconds)
 }
 
-fn moment(text: &str, zone: &TimeZone) -> anyhow::Result<Timestamp> {
+/// A time as it is typed: RFC 3339, or local to the site.
+pub(crate) fn moment(text: &str, zone: &TimeZone) -> anyhow::Result<Timestamp> {
     if let Ok(timestamp) = text.parse::<Timestamp>() {
         return Ok(timestamp);
     }

@@ -200,6 +200,17 @@ fn convert(name: &str, raw: Raw<'_>, wanted: Option<ValueType>) -> Result<Value,
     }
 }
 
+/// A kept value as another type would have it, where that is possible.
+#[must_use]
+pub fn adapt(value: Value, wanted: ValueType) -> Option<Value> {
+    let raw = match value {
+        Value::Number(number) => Raw::Number(number),
+        Value::Flag(flag) => Raw::Flag(flag),
+        Value::Text(text) => Raw::Text(text.into()),
+    };
+    convert("", raw, Some(wanted)).ok()
+}
+
 fn text(name: &str, text: &str) -> Result<Value, Refusal> {
     if text.len() <= Value::MAX_TEXT {
         return Ok(Value::Text(text.to_owned()));

@@ -50,13 +50,11 @@ pub enum RefusalCode {
     NotCarried,
     /// Too many undeclared devices are waiting on this site already.
     TooManyDevices,
-    /// A delivery with a site's key that does not say which device it is of, in a place where it must.
-    NoDevice,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 24] = [
+    pub const ALL: [Self; 23] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -80,7 +78,6 @@ impl RefusalCode {
         Self::UnknownPayload,
         Self::NotCarried,
         Self::TooManyDevices,
-        Self::NoDevice,
     ];
 
     /// The word itself, as it stands in answers.
@@ -110,7 +107,6 @@ impl RefusalCode {
             Self::UnknownPayload => "unknown-payload",
             Self::NotCarried => "not-carried",
             Self::TooManyDevices => "too-many-devices",
-            Self::NoDevice => "no-device",
         }
     }
 
@@ -142,9 +138,10 @@ impl RefusalCode {
             Self::UnknownPayload => {
                 "Send JSON such as {\"temp\": 21.4}, say what it is with Content-Type, or give the device a decoder."
             }
-            Self::NotCarried => "Say on that device that it is carried by this one, or send with its own key.",
+            Self::NotCarried => {
+                "Say on that device that this one carries it, or what its sender calls it; or send with its own key."
+            }
             Self::TooManyDevices => "Claim or remove the devices that wait, and stop sending new names.",
-            Self::NoDevice => "Add device=CODE to the address, or name the device in the payload.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }
     }

@@ -48,27 +48,52 @@ pub struct Service {
     pub token: String,
     dir: TempDir,
     http: reqwest::Client,
+    settings: Vec<(String, String)>,
 }
 
 impl Service {
     /// Starts a fresh service with nobody in it.
     pub fn bare() -> Self {
+        // Tests send as fast as they can; what limits them is a test of its own.
+        Self::bare_with(&[
+            ("readings_at_once", "1000000000"),
+            ("readings_per_s", "1000000000"),
+            ("requests_at_once", "1000000000"),
+            ("requests_per_s", "1000000000"),
+        ])
+    }
+
+    /// Starts a fresh service with some settings and nobody in it.
+    pub fn bare_with(settings: &[(&str, &str)]) -> Self {
         static TLS: Once = Once::new();
         TLS.call_once(|| {
             let _ = rustls::crypto::ring::default_provider().install_default();
         });
         let dir = tempfile::tempdir().unwrap();
-        let (child, url, code) = spawn(&dir.path().join("data"), 0);
-        Self { child, url, code, token: String::new(), dir, http: new_http() }
+        let settings: Vec<_> = settings
+            .iter()
+            .map(|(name, value)| (format!("KEY_LANTERN_{}", name.to_uppercase()), (*value).to_owned()))
+            .collect();
+        let (child, url, code) = spawn(&dir.path().join("data"), 0, &settings);
+        Self { child, url, code, token: String::new(), dir, http: new_http(), settings }
     }
 
     /// Starts a fresh service with an owner and the site `marlbeck`.
     pub async fn start() -> Self {
-        let mut service = Self::bare();
-        service.set_up().await;
+        Self::bare().with_site().await
+    }
+
+    /// Starts a fresh service with some settings, an owner and the site
+    /// `marlbeck`.
+    pub async fn start_with(settings: &[(&str, &str)]) -> Self {
+        Self::bare_with(settings).with_site().await
+    }
+
+    async fn with_site(mut self) -> Self {
+        self.set_up().await;
         let site = json!({"name": "Marlbeck Light Railway", "code": "marlbeck", "zone": "Europe/London"});
-        service.post("sites", site).await.ok();
-        service
+        self.post("sites", site).await.ok();
+        self
     }
 
     /// Makes the owner `ann`.
@@ -98,7 +123,7 @@ impl Service {
     pub fn kill_and_restart(&mut self) {
         self.kill();
         let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
-        let (child, url, _) = spawn(&self.data(), port);
+        let (child, url, _) = spawn(&self.data(), port, &self.settings);
         self.child = child;
         // Connections of before are dead, and nobody must try to use them.
         self.http = new_http();
@@ -206,12 +231,13 @@ impl Drop for Service {
     }
 }
 
-fn spawn(data: &Path, port: u16) -> (Child, String, Option<String>) {
+fn spawn(data: &Path, port: u16, settings: &[(String, String)]) -> (Child, String, Option<String>) {
     let mut child = Command::new(binary("key-lantern"))
         .arg("serve")
         .arg("--data")
         .arg(data)
         .args(["--http", &format!("127.0.0.1:{port}"), "--log-level", "warn"])
+        .envs(settings.iter().cloned())
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();

@@ -91,7 +91,7 @@ async fn objects_are_edited_and_removed() {
     assert!(client.ok(&["signal", "list", "tower"]).contains("level"));
     let keys = client.json(&["key", "list", "tower"]);
     let id = keys[0]["id"].to_string();
-    assert!(client.ok(&["key", "revoke", "tower", &id]).contains("revoked"));
+    assert!(client.ok(&["key", "revoke", "tower", "--id", &id]).contains("revoked"));
     assert!(client.fails(&["send", "--key", &key, "temp=1"]).1.contains("revoked"));
 
     let (code, said) = client.fails(&["device", "remove", "tower"]);

@@ -1,13 +1,16 @@
 //! What all routes and tasks share.
 
+use crate::allowances::Allowances;
 use crate::auth::{SetUpCode, Throttle};
+use crate::contacts::Contacts;
+use crate::dummies::Dummies;
 use crate::heard::Heard;
 use crate::latest::Latest;
 use crate::live::Hub;
 use crate::plans::Plans;
 use crate::problem::Problem;
 use crate::settings::Settings;
-use lantern_store::{Device, Signal, Site, Store, StoreError};
+use lantern_store::{Device, Kind, Signal, Site, Store, StoreError};
 
 /// The service's parts.
 pub(crate) struct App {
@@ -16,6 +19,9 @@ pub(crate) struct App {
     pub(crate) plans: Plans,
     pub(crate) latest: Latest,
     pub(crate) heard: Heard,
+    pub(crate) allowances: Allowances,
+    pub(crate) contacts: Contacts,
+    pub(crate) dummies: Dummies,
     pub(crate) hub: Hub,
     pub(crate) set_up: SetUpCode,
     pub(crate) throttle: Throttle,
@@ -24,9 +30,13 @@ pub(crate) struct App {
 impl App {
     pub(crate) async fn new(store: Store, settings: Settings) -> Result<Self, StoreError> {
         let heard = Heard::load(&store).await?;
+        let dummies = Dummies::load(&store).await?;
         let set_up = SetUpCode::new(!store.has_people().await?);
         Ok(Self {
             store,
+            allowances: Allowances::new(&settings),
+            contacts: Contacts::default(),
+            dummies,
             settings,
             plans: Plans::default(),
             latest: Latest::default(),
@@ -45,6 +55,12 @@ impl App {
         let site = self.site(site).await?;
         let device = self.store.device(site.id, code).await.map_err(|e| Problem::missing(e, "device", code))?;
         Ok((site, device))
+    }
+
+    pub(crate) async fn kind(&self, site: &str, code: &str) -> Result<(Site, Kind), Problem> {
+        let site = self.site(site).await?;
+        let kind = self.store.kind(site.id, code).await.map_err(|e| Problem::missing(e, "kind", code))?;
+        Ok((site, kind))
     }
 
     pub(crate) async fn signal(&self, site: &str, device: &str, code: &str) -> Result<(Site, Device, Signal), Problem> {

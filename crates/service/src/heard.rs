@@ -6,18 +6,20 @@
 use crate::live::Hub;
 use crate::translate;
 use lantern_api::PresenceEvent;
-use lantern_core::presence::Presence;
+use lantern_core::clock_offset::ClockOffset;
+use lantern_core::presence::{Patience, Presence};
 use lantern_core::{DeviceId, Moment, SiteId};
-use lantern_store::{Device, Store, StoreError};
+use lantern_store::{Device, KeyUse, PresenceChange, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
 struct Entry {
     site: SiteId,
     code: String,
-    interval_s: f64,
+    patience: Patience,
     last: Option<Moment>,
     presence: Presence,
+    clock: ClockOffset,
     /// Not written yet.
     dirty: bool,
 }
@@ -27,7 +29,7 @@ impl Entry {
         PresenceEvent {
             device: self.code.clone(),
             presence: translate::presence(self.presence),
-            since: self.presence.since(self.last, self.interval_s).map(|at| at.to_string()),
+            since: self.presence.since(self.last, self.patience).map(|at| at.to_string()),
         }
     }
 }
@@ -35,13 +37,15 @@ impl Entry {
 /// What was last heard of each device.
 pub(crate) struct Heard {
     devices: Mutex<HashMap<DeviceId, Entry>>,
-    keys: Mutex<HashMap<i64, Moment>>,
+    keys: Mutex<HashMap<i64, (Moment, String)>>,
+    /// Changes of presence that are not written yet.
+    changes: Mutex<Vec<PresenceChange>>,
 }
 
 impl Heard {
     /// Reads all devices.
     pub(crate) async fn load(store: &Store) -> Result<Self, StoreError> {
-        let heard = Self { devices: Mutex::default(), keys: Mutex::default() };
+        let heard = Self { devices: Mutex::default(), keys: Mutex::default(), changes: Mutex::default() };
         let now = crate::clock::now();
         let mut after = DeviceId(0);
         loop {
@@ -55,15 +59,18 @@ impl Heard {
     /// Begins to watch a device, or takes in a changed interval.
     pub(crate) fn watch(&self, device: &Device, now: Moment) {
         let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
-        let known = devices.get(&device.id).and_then(|entry| entry.last);
-        let last = known.max(device.last_heard_at);
+        let known = devices.remove(&device.id);
+        let (heard, clock) = known.map_or_else(Default::default, |entry| (entry.last, entry.clock));
+        let last = heard.max(device.last_heard_at);
+        let patience = device.patience();
         let entry = Entry {
             site: device.site,
             code: device.code.clone(),
-            interval_s: device.interval_s,
+            patience,
             last,
-            presence: Presence::judge(last, device.interval_s, now),
-            dirty: known.is_some(),
+            presence: Presence::judge(last, patience, now),
+            clock,
+            dirty: heard.is_some(),
         };
         devices.insert(device.id, entry);
     }
@@ -79,29 +86,53 @@ impl Heard {
         self.devices.lock().unwrap_or_else(PoisonError::into_inner).get(&device).and_then(|entry| entry.last)
     }
 
-    /// Notes that a device delivered something with a key.
-    pub(crate) fn note(&self, device: DeviceId, key: i64, now: Moment, hub: &Hub) {
-        self.keys.lock().unwrap_or_else(PoisonError::into_inner).insert(key, now);
+    /// How far a device's clock is behind, in seconds.
+    pub(crate) fn clock_offset_s(&self, device: DeviceId) -> Option<f64> {
+        self.devices.lock().unwrap_or_else(PoisonError::into_inner).get(&device)?.clock.median_s()
+    }
+
+    /// Notes when and from where a key was used.
+    pub(crate) fn note_key(&self, key: i64, now: Moment, from: &str) {
+        self.keys.lock().unwrap_or_else(PoisonError::into_inner).insert(key, (now, from.to_owned()));
+    }
+
+    /// Notes the newest time a device put into a message.
+    pub(crate) fn note_clock(&self, device: DeviceId, now: Moment, sent: Moment) {
+        let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(entry) = devices.get_mut(&device) {
+            entry.clock.note(now, sent);
+        }
+    }
+
+    /// Notes that a device delivered something.
+    pub(crate) fn note(&self, device: DeviceId, now: Moment, hub: &Hub) {
         let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
         let Some(entry) = devices.get_mut(&device) else { return };
         entry.last = entry.last.max(Some(now));
         entry.dirty = true;
         if entry.presence != Presence::Fresh {
-            entry.presence = Presence::Fresh;
-            hub.presence(entry.site, &entry.event());
+            self.turn(device, entry, Presence::Fresh, now, hub);
         }
     }
 
     /// Judges all devices again and tells of those whose presence changed.
     pub(crate) fn judge(&self, now: Moment, hub: &Hub) {
         let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
-        for entry in devices.values_mut() {
-            let presence = Presence::judge(entry.last, entry.interval_s, now);
+        for (device, entry) in devices.iter_mut() {
+            let presence = Presence::judge(entry.last, entry.patience, now);
             if presence != entry.presence {
-                entry.presence = presence;
-                hub.presence(entry.site, &entry.event());
+                self.turn(*device, entry, presence, now, hub);
             }
         }
+    }
+
+    /// A device is in another state from now on, or since it should have reported.
+    fn turn(&self, device: DeviceId, entry: &mut Entry, presence: Presence, now: Moment, hub: &Hub) {
+        entry.presence = presence;
+        let at = presence.since(entry.last, entry.patience).unwrap_or(now);
+        let change = PresenceChange { device, at, presence };
+        self.changes.lock().unwrap_or_else(PoisonError::into_inner).push(change);
+        hub.presence(entry.site, &entry.event());
     }
 
     /// Writes what was heard since the last time.
@@ -115,7 +146,12 @@ impl Heard {
         if !heard.is_empty() {
             store.note_heard(&heard).await?;
         }
-        let used: Vec<_> = self.keys.lock().unwrap_or_else(PoisonError::into_inner).drain().collect();
+        let changes = std::mem::take(&mut *self.changes.lock().unwrap_or_else(PoisonError::into_inner));
+        if !changes.is_empty() {
+            store.add_presence_changes(&changes).await?;
+        }
+        let used = std::mem::take(&mut *self.keys.lock().unwrap_or_else(PoisonError::into_inner));
+        let used: Vec<_> = used.into_iter().map(|(key, (at, from))| KeyUse { key, at, from }).collect();
         if used.is_empty() { Ok(()) } else { store.note_key_use(&used).await }
     }
 }

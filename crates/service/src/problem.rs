@@ -26,6 +26,8 @@ pub(crate) struct Parts {
     pub(crate) refused: Vec<RefusedValue>,
     /// Seconds after which to try again.
     pub(crate) retry_after: Option<u64>,
+    /// What is left of an allowance.
+    pub(crate) left: Option<u64>,
 }
 
 impl Problem {
@@ -44,6 +46,7 @@ impl Problem {
             remedy: remedy.into(),
             refused: Vec::new(),
             retry_after: None,
+            left: None,
         }))
     }
 
@@ -131,6 +134,7 @@ impl Problem {
             detail: self.detail.clone(),
             remedy: self.remedy.clone().into_owned(),
             refused: self.refused.clone(),
+            left: self.left,
         };
         serde_json::to_string(&body).unwrap_or_default()
     }
@@ -189,7 +193,9 @@ impl From<Refusal> for Problem {
     fn from(refusal: Refusal) -> Self {
         let status = match refusal.code {
             RefusalCode::TooManyReadings => Status::PayloadTooLarge,
-            RefusalCode::MalformedJson => Status::BadRequest,
+            RefusalCode::MalformedJson | RefusalCode::MalformedCbor => Status::BadRequest,
+            RefusalCode::UnknownPayload => Status::UnsupportedMediaType,
+            RefusalCode::NotCarried => Status::Forbidden,
             _ => Status::UnprocessableEntity,
         };
         Self::new(status, refusal.code.as_str(), "Not taken", refusal.detail, refusal.code.remedy())

@@ -16,6 +16,8 @@ use tokio::task::JoinSet;
 const LIVE_TICK: Duration = Duration::from_millis(100);
 const PRESENCE_TICK: Duration = Duration::from_secs(1);
 const FLUSH_TICK: Duration = Duration::from_secs(10);
+const CONTACT_TICK: Duration = Duration::from_secs(1);
+const TRIM_TICK: Duration = Duration::from_secs(60);
 const SWEEP_TICK: Duration = Duration::from_secs(60);
 /// What was removed is swept no sooner, in seconds: longer than a delivery takes.
 const SWEEP_AFTER_S: f64 = 60.0;
@@ -55,6 +57,9 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
 async fn close(app: &App) {
     if let Err(error) = app.heard.flush(&app.store).await {
         tracing::warn!(%error, "the last contacts were not noted");
+    }
+    if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
+        tracing::warn!(%error, "the end of the contact log was not written");
     }
     app.store.close().await;
     tracing::info!("stopped");
@@ -120,12 +125,20 @@ async fn tend(app: Arc<App>) {
     let mut live = tokio::time::interval(LIVE_TICK);
     let mut presence = tokio::time::interval(PRESENCE_TICK);
     let mut flush = tokio::time::interval(FLUSH_TICK);
+    let mut contacts = tokio::time::interval(CONTACT_TICK);
+    let mut trim = tokio::time::interval(TRIM_TICK);
     loop {
         tokio::select! {
             _ = live.tick() => app.hub.tick(),
             _ = presence.tick() => app.heard.judge(clock::now(), &app.hub),
             _ = flush.tick() => if let Err(error) = app.heard.flush(&app.store).await {
                 tracing::warn!(%error, "contacts were not noted");
+            },
+            _ = contacts.tick() => if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
+                tracing::warn!(%error, "the contact log was not written");
+            },
+            _ = trim.tick() => if let Err(error) = app.contacts.trim(&app.store, clock::now()).await {
+                tracing::warn!(%error, "the contact log was not trimmed");
             },
         }
     }

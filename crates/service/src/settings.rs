@@ -38,6 +38,19 @@ pub struct Settings {
     /// Mark session cookies as Secure: set it when people reach the console by
     /// https through a proxy (default: false).
     pub secure_cookies: bool,
+    /// Where senders reach the service from outside, such as
+    /// `https://lantern.example`: what addresses and recipes show (default: the
+    /// address the console was asked at).
+    pub public_url: String,
+    /// Requests a key may send at once (default: 600).
+    pub requests_at_once: f64,
+    /// Requests a key may send each second (default: 20).
+    pub requests_per_s: f64,
+    /// Readings a key may send at once (default: 100000); samples of waveforms
+    /// count a tenth.
+    pub readings_at_once: f64,
+    /// Readings a key may send each second (default: 1000).
+    pub readings_per_s: f64,
 }
 
 impl Default for Settings {
@@ -48,6 +61,32 @@ impl Default for Settings {
             log_format: LogFormat::Text,
             log_level: "info".to_owned(),
             secure_cookies: false,
+            public_url: String::new(),
+            requests_at_once: 600.0,
+            requests_per_s: 20.0,
+            readings_at_once: 100_000.0,
+            readings_per_s: 1_000.0,
+        }
+    }
+}
+
+impl Settings {
+    fn check(&self) -> Result<(), String> {
+        for (name, value) in [
+            ("requests_at_once", self.requests_at_once),
+            ("requests_per_s", self.requests_per_s),
+            ("readings_at_once", self.readings_at_once),
+            ("readings_per_s", self.readings_per_s),
+        ] {
+            if !(0.001..=1e12).contains(&value) {
+                return Err(format!("`{name}` is {value}; it must be from 0.001 to 1e12"));
+            }
+        }
+        let url = &self.public_url;
+        if url.is_empty() || url.starts_with("http://") || url.starts_with("https://") {
+            Ok(())
+        } else {
+            Err(format!("`public_url` is {url}; it must begin with https:// or http://"))
         }
     }
 }
@@ -97,6 +136,7 @@ impl Flags {
         let names: Vec<&str> = names.iter().map(String::as_str).collect();
         figment = figment.merge(Env::prefixed(PREFIX).only(&names)).merge(FlagSource(self));
         let settings: Settings = figment.extract().map_err(|e| e.to_string())?;
+        settings.check()?;
         let sourced = fields(&settings).into_iter().map(|(name, value)| (name.clone(), value, source(&figment, &name)));
         let sourced = sourced.collect();
         Ok((settings, sourced))

@@ -15,7 +15,28 @@ pub(crate) fn value(value: Value) -> api::Value {
 }
 
 pub(crate) fn reading((at, v): (Moment, Value)) -> api::Reading {
-    api::Reading { at: at.to_string(), value: value(v) }
+    api::Reading { at: at.to_string(), value: value(v), trial: false }
+}
+
+/// A reading of a device that may be in trial.
+pub(crate) fn reading_of(state: store::DeviceState, reading_: (Moment, Value)) -> api::Reading {
+    api::Reading { trial: state == store::DeviceState::Trial, ..reading(reading_) }
+}
+
+pub(crate) fn from_value(value: api::Value) -> Value {
+    match value {
+        api::Value::Flag(flag) => Value::Flag(flag),
+        api::Value::Number(number) => Value::Number(number),
+        api::Value::Text(text) => Value::Text(text),
+    }
+}
+
+pub(crate) fn state(state: store::DeviceState) -> api::DeviceState {
+    match state {
+        store::DeviceState::Waiting => api::DeviceState::Waiting,
+        store::DeviceState::Trial => api::DeviceState::Trial,
+        store::DeviceState::Live => api::DeviceState::Live,
+    }
 }
 
 pub(crate) fn value_type(value_type: ValueType) -> api::ValueType {
@@ -75,30 +96,15 @@ pub(crate) struct Standing {
 
 pub(crate) fn standing(device: &store::Device, last_heard: Option<Moment>, now: Moment) -> Standing {
     let last_heard = last_heard.or(device.last_heard_at);
-    let state = Presence::judge(last_heard, device.interval_s, now);
+    let state = Presence::judge(last_heard, device.patience(), now);
     Standing {
         presence: presence(state),
-        since: state.since(last_heard, device.interval_s).map(|at| at.to_string()),
+        since: state.since(last_heard, device.patience()).map(|at| at.to_string()),
         last_heard_at: last_heard.map(|at| at.to_string()),
     }
 }
 
-pub(crate) fn device(device: store::Device, last_heard: Option<Moment>, now: Moment) -> api::Device {
-    let Standing { presence, since, last_heard_at } = standing(&device, last_heard, now);
-    api::Device {
-        code: device.code,
-        name: device.name,
-        note: device.note,
-        interval_s: device.interval_s,
-        position: device.position.map(position),
-        created_at: device.created_at.to_string(),
-        last_heard_at,
-        presence,
-        since,
-    }
-}
-
-pub(crate) fn signal(signal: store::Signal) -> api::Signal {
+pub(crate) fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
     api::Signal {
         symbol: symbol(signal.unit.as_deref()),
         code: signal.code,
@@ -106,6 +112,10 @@ pub(crate) fn signal(signal: store::Signal) -> api::Signal {
         note: signal.note,
         value_type: value_type(signal.value_type.unwrap_or(ValueType::Text)),
         unit: signal.unit,
+        low: signal.low,
+        high: signal.high,
+        reserved: signal.is_reserved,
+        also,
     }
 }
 
@@ -113,13 +123,30 @@ pub(crate) fn symbol(unit: Option<&str>) -> String {
     unit.map(units::symbol).unwrap_or_default()
 }
 
+pub(crate) fn grants(grants: store::Grants) -> Vec<api::Grant> {
+    let all = [(grants.send, api::Grant::Send), (grants.read, api::Grant::Read), (grants.command, api::Grant::Command)];
+    all.into_iter().filter(|(is, _)| *is).map(|(_, grant)| grant).collect()
+}
+
+pub(crate) fn from_grants(grants: &[api::Grant]) -> store::Grants {
+    store::Grants {
+        send: grants.contains(&api::Grant::Send),
+        read: grants.contains(&api::Grant::Read),
+        command: grants.contains(&api::Grant::Command),
+    }
+}
+
 pub(crate) fn key(key: store::Key) -> api::Key {
+    let time = |at: Option<Moment>| at.map(|at| at.to_string());
     api::Key {
         id: key.id,
         hint: key.hint,
         note: key.note,
+        grants: grants(key.grants),
         created_at: key.created_at.to_string(),
-        last_used_at: key.last_used_at.map(|at| at.to_string()),
-        revoked_at: key.revoked_at.map(|at| at.to_string()),
+        expires_at: time(key.expires_at),
+        last_used_at: time(key.last_used_at),
+        last_used_from: key.last_used_from,
+        revoked_at: time(key.revoked_at),
     }
 }

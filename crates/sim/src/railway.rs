@@ -5,6 +5,7 @@
 //!
 //! - nights 6 to 9: a slow leak at the water tower, which both sensors see;
 //! - day 10, noon to evening: the float sticks, and they stop agreeing;
+//! - night 8: the tunnel is without supply, and nothing is heard from it;
 //! - day 11, afternoon: the door of the fridge is left open;
 //! - from day 12 on: new firmware at the tower sends its supply voltage, which
 //!   nobody has declared.
@@ -36,6 +37,38 @@ pub(crate) struct Larder {
     pub(crate) temp: f64,
     pub(crate) door: bool,
 }
+
+/// What the sensor in the tunnel sends.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Tunnel {
+    /// Counts of the carbon monoxide sensor's converter, 12 bits.
+    pub(crate) co: f64,
+    /// Relative humidity in per cent.
+    pub(crate) hum: f64,
+    /// Volts.
+    pub(crate) supply: f64,
+}
+
+/// What the sensor in a carriage shed sends.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct Shed {
+    pub(crate) temp: f64,
+    pub(crate) hum: f64,
+}
+
+/// A second of the viaduct's bearing while something crosses.
+#[derive(Debug, Clone, PartialEq)]
+pub(crate) struct Crossing {
+    /// Acceleration in m/s².
+    pub(crate) accel: Vec<f64>,
+    /// Strain in µm/m.
+    pub(crate) strain: Vec<f64>,
+}
+
+/// Samples of a crossing in a second.
+pub(crate) const CROSSING_RATE: usize = 250;
+/// Hours at which trains cross the viaduct.
+const TRAINS: [f64; 5] = [9.9, 11.5, 13.2, 14.8, 16.5];
 
 fn day_of(seconds: f64) -> (i64, f64) {
     let day = (seconds / DAY).floor();
@@ -135,6 +168,62 @@ impl Railway {
     }
 }
 
+impl Railway {
+    /// The tunnel at a time; `None` in the night without supply.
+    pub(crate) fn tunnel(self, seconds: f64) -> Option<Tunnel> {
+        let place = seconds.round() as i64;
+        let (day, hour) = day_of(seconds);
+        if (day == 8 && hour >= 22.4) || (day == 9 && hour < 5.2) {
+            return None;
+        }
+        // Each train leaves smoke that the draught takes away in half an hour.
+        let smoke: f64 = TRAINS
+            .iter()
+            .map(|at| {
+                let since = (hour - at - 0.05) * HOUR;
+                if since > 0.0 { (since / 120.0).min(1.0) * (-since / 700.0).exp() } else { 0.0 }
+            })
+            .sum();
+        let co = 180.0 + 620.0 * smoke + 9.0 * self.noise(11).normal(place);
+        let hum = 88.0 + 6.0 * self.noise(12).smooth(seconds, 4.0 * HOUR) - 9.0 * smoke;
+        let supply = 12.6 + 0.4 * self.noise(13).smooth(seconds, 9.0 * HOUR) + 0.02 * self.noise(14).normal(place);
+        Some(Tunnel { co: co.round().max(0.0), hum: round(hum.min(100.0), 1), supply: round(supply, 2) })
+    }
+
+    /// The new bay of the carriage shed.
+    pub(crate) fn shed(self, seconds: f64) -> Shed {
+        let place = seconds.round() as i64;
+        let temp = 0.6 * self.air(seconds) + 5.0 + 0.05 * self.noise(15).normal(place);
+        let hum = 71.0 - 1.2 * (temp - 9.0) + 0.4 * self.noise(16).normal(place);
+        Shed { temp: round(temp, 1), hum: round(hum.clamp(0.0, 100.0), 1) }
+    }
+
+    /// The second of the viaduct that begins at a time, if something crosses:
+    /// trains by day, and the inspection trolley every quarter of an hour.
+    pub(crate) fn viaduct(self, seconds: f64) -> Option<Crossing> {
+        let (_, hour) = day_of(seconds);
+        let train = TRAINS.iter().map(|at| (hour - at) * HOUR).find(|since| (0.0..20.0).contains(since));
+        let trolley = Some(seconds.rem_euclid(900.0)).filter(|since| *since < 4.0);
+        let (since, long, weight) = match (train, trolley) {
+            (Some(since), _) => (since, 20.0, 1.0),
+            (None, Some(since)) => (since, 4.0, 0.25),
+            (None, None) => return None,
+        };
+        let mut crossing = Crossing { accel: Vec::new(), strain: Vec::new() };
+        for sample in 0..CROSSING_RATE {
+            let t = since + sample as f64 / CROSSING_RATE as f64;
+            let place = (seconds * CROSSING_RATE as f64) as i64 + sample as i64;
+            // Heaviest in the middle; each axle strikes the joint, and it rings at 11 Hz.
+            let load = weight * (std::f64::consts::PI * t / long).sin().max(0.0);
+            let axle = (t * 2.4).fract() / 2.4;
+            let ring = (-axle * 9.0).exp() * (std::f64::consts::TAU * 11.0 * axle).sin();
+            crossing.accel.push(round(2.4 * load * ring + 0.02 * self.noise(17).normal(place), 3));
+            crossing.strain.push(round(85.0 * load + 3.0 * load * ring + 0.3 * self.noise(18).normal(place), 1));
+        }
+        Some(crossing)
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -169,6 +258,24 @@ mod tests {
         assert!(RAILWAY.larder(at(11.0, 15.0)).temp > 50.0);
         assert!(RAILWAY.larder(at(11.0, 15.0)).door);
         assert!(RAILWAY.larder(at(10.0, 15.0)).temp < 42.0);
+    }
+
+    #[test]
+    fn the_tunnel_is_silent_for_a_night_and_smoky_after_trains() {
+        assert!(RAILWAY.tunnel(at(9.0, 2.0)).is_none());
+        let co = |hour: f64| RAILWAY.tunnel(at(4.0, hour)).map_or(0.0, |tunnel| tunnel.co);
+        assert!(co(10.0) > co(9.0) + 200.0, "{} {}", co(9.0), co(10.0));
+    }
+
+    #[test]
+    fn a_train_shakes_the_viaduct_more_than_the_trolley() {
+        let most = |seconds: f64| {
+            let crossing = RAILWAY.viaduct(seconds).unwrap();
+            assert_eq!(crossing.accel.len(), CROSSING_RATE);
+            crossing.strain.iter().fold(0.0f64, |most, strain| most.max(*strain))
+        };
+        assert!(most(at(3.0, 9.9) + 10.0) > 2.0 * most(at(3.0, 8.0) + 2.0));
+        assert!(RAILWAY.viaduct(at(3.0, 8.0) + 60.0).is_none());
     }
 
     #[test]

@@ -1,21 +1,26 @@
 //! The simulated senders, which know the service only by address and key.
 
-use crate::railway::Railway;
+use crate::railway::{CROSSING_RATE, Railway};
 use crate::service::checked;
 use crate::site::Memory;
 use anyhow::Result;
 use indicatif::ProgressBar;
-use reqwest::Client;
+use reqwest::{Client, RequestBuilder};
 use serde_json::{Value, json};
 use std::time::Duration;
-use tokio::time::Instant;
+use tokio::time::{Instant, Interval, interval};
 
-/// The interval of the tower, in seconds.
+/// The intervals of the senders, in seconds.
 const TOWER_S: i64 = 30;
-/// The interval of the fridge, in seconds.
 const LARDER_S: i64 = 60;
+const TUNNEL_S: i64 = 15;
+const SHED_S: i64 = 60;
 /// Messages sent in one request when history is delivered.
 const BATCH: usize = 2_000;
+/// How much of the past the viaduct's waveforms are delivered for, in seconds.
+const CROSSINGS_S: i64 = 86_400;
+/// How long the new shed has been in trial when the demo begins, in seconds.
+const TRIAL_S: i64 = 7_200;
 
 /// All senders of the demo.
 #[derive(Clone)]
@@ -41,41 +46,67 @@ impl Senders {
         json!({"temp": larder.temp, "door": larder.door})
     }
 
+    fn tunnel(&self, story_s: f64) -> Option<Value> {
+        let tunnel = self.railway.tunnel(story_s)?;
+        Some(json!({"co": tunnel.co, "hum": tunnel.hum, "supply": tunnel.supply}))
+    }
+
+    fn shed(&self, story_s: f64) -> Value {
+        let shed = self.railway.shed(story_s);
+        json!({"temp": shed.temp, "hum": shed.hum})
+    }
+
+    /// A waveform of one second.
+    fn crossing(&self, story_s: f64) -> Option<Value> {
+        let crossing = self.railway.viaduct(story_s)?;
+        let every = 1.0 / CROSSING_RATE as f64;
+        Some(json!({"every": every, "accel": crossing.accel, "strain": crossing.strain, "bonded": true}))
+    }
+
     /// Messages there are to deliver between two times, in seconds since 1970.
     pub(crate) fn history_size(from_s: i64, to_s: i64) -> u64 {
         let count = |interval: i64| (to_s - from_s).max(0).unsigned_abs() / interval.unsigned_abs();
-        count(TOWER_S) + count(LARDER_S)
+        count(TOWER_S) + count(LARDER_S) + count(TUNNEL_S)
     }
 
     /// Delivers the past between two times, in seconds since 1970.
     pub(crate) async fn history(&self, from_s: i64, to_s: i64, progress: &ProgressBar) -> Result<()> {
-        let tower = |at: i64| self.tower((at - self.memory.began_s) as f64);
-        let larder = |at: i64| self.larder((at - self.memory.began_s) as f64);
-        self.past(&self.memory.tower_key, TOWER_S, from_s, to_s, tower, progress).await?;
-        self.past(&self.memory.larder_key, LARDER_S, from_s, to_s, larder, progress).await
+        let story = |at: i64| (at - self.memory.began_s) as f64;
+        self.past("tower", TOWER_S, BATCH, from_s, to_s, |at| Some(self.tower(story(at))), progress).await?;
+        self.past("larder", LARDER_S, BATCH, from_s, to_s, |at| Some(self.larder(story(at))), progress).await?;
+        self.past("tunnel", TUNNEL_S, BATCH, from_s, to_s, |at| self.tunnel(story(at)), progress).await?;
+        let hidden = ProgressBar::hidden();
+        let began_s = from_s;
+        let from_s = began_s.max(to_s - TRIAL_S);
+        self.past("shed-5", SHED_S, BATCH, from_s, to_s, |at| Some(self.shed(story(at))), &hidden).await?;
+        let from_s = began_s.max(to_s - CROSSINGS_S);
+        // A request holds ten thousand readings: nineteen seconds of two signals.
+        self.past("viaduct", 1, 19, from_s, to_s, |at| self.crossing(story(at)), &hidden).await
     }
 
+    #[allow(clippy::too_many_arguments, reason = "who, how often, how many at once, when, what")]
     async fn past(
         &self,
-        key: &str,
+        device: &str,
         interval: i64,
+        batch_size: usize,
         from_s: i64,
         to_s: i64,
-        message: impl Fn(i64) -> Value,
+        message: impl Fn(i64) -> Option<Value>,
         progress: &ProgressBar,
     ) -> Result<()> {
-        let first = from_s.div_euclid(interval) * interval + interval;
-        let mut batch = Vec::with_capacity(BATCH);
-        let mut at = first;
+        let mut batch = Vec::with_capacity(batch_size);
+        let mut at = from_s.div_euclid(interval) * interval + interval;
         while at <= to_s || !batch.is_empty() {
             if at <= to_s {
-                let mut object = message(at);
-                object["at"] = at.into();
-                batch.push(object);
+                if let Some(mut object) = message(at) {
+                    object["at"] = at.into();
+                    batch.push(object);
+                }
                 at += interval;
             }
-            if batch.len() == BATCH || at > to_s {
-                let request = self.client.post(format!("{}/in", self.url)).bearer_auth(key).json(&batch);
+            if batch.len() == batch_size || (at > to_s && !batch.is_empty()) {
+                let request = self.post(device).json(&batch);
                 checked(request.header("Accept", "application/json").send().await?).await?;
                 progress.inc(batch.len() as u64);
                 batch.clear();
@@ -84,31 +115,52 @@ impl Senders {
         Ok(())
     }
 
+    fn post(&self, device: &str) -> RequestBuilder {
+        self.client.post(format!("{}/in", self.url)).bearer_auth(self.memory.key(device))
+    }
+
+    /// What a modem does: fetches an address with the values in it.
+    fn fetch_tunnel(&self, story_s: f64) -> Option<RequestBuilder> {
+        let tunnel = self.railway.tunnel(story_s)?;
+        let (key, co, supply) = (self.memory.key("tunnel"), tunnel.co, tunnel.supply);
+        // Now and then the humidity sensor does not answer its board in time.
+        let hum = if (story_s / 15.0) as i64 % 23 == 0 { "err".to_owned() } else { tunnel.hum.to_string() };
+        Some(self.client.get(format!("{}/in/{key}?co={co}&hum={hum}&supply={supply}", self.url)))
+    }
+
     /// Sends for ever, `speed` times as fast as the story's clock.
     pub(crate) async fn live(self, now_s: i64, speed: f64) {
+        self.strangers().await;
         let story_s = (now_s - self.memory.began_s) as f64;
         let started = Instant::now();
         let story = move || story_s + started.elapsed().as_secs_f64() * speed;
-        let pace = |interval: i64| Duration::from_secs_f64((interval as f64 / speed).max(0.1));
-        let mut tower = tokio::time::interval(pace(TOWER_S));
-        let mut larder = tokio::time::interval(pace(LARDER_S));
+        let pace = |seconds: i64| -> Interval { interval(Duration::from_secs_f64((seconds as f64 / speed).max(0.1))) };
+        let (mut tower, mut larder, mut tunnel) = (pace(TOWER_S), pace(LARDER_S), pace(TUNNEL_S));
+        let (mut shed, mut viaduct, mut stranger) = (pace(SHED_S), pace(1), pace(LARDER_S));
         loop {
             let sent = tokio::select! {
-                _ = tower.tick() => {
-                    let message = self.tower(story());
-                    self.client.post(format!("{}/in", self.url)).bearer_auth(&self.memory.tower_key).json(&message)
-                }
+                _ = tower.tick() => Some(self.post("tower").json(&self.tower(story()))),
                 _ = larder.tick() => {
                     let reading = self.railway.larder(story());
                     let form = format!("temp={}&door={}", reading.temp, u8::from(reading.door));
-                    self.client
-                        .post(format!("{}/in", self.url))
-                        .bearer_auth(&self.memory.larder_key)
-                        .header("Content-Type", "application/x-www-form-urlencoded")
-                        .body(form)
+                    let request = self.post("larder").header("Content-Type", "application/x-www-form-urlencoded");
+                    Some(request.body(form))
+                }
+                _ = tunnel.tick() => self.fetch_tunnel(story()),
+                _ = viaduct.tick() => self.crossing(story()).map(|crossing| self.post("viaduct").json(&crossing)),
+                _ = shed.tick() => {
+                    let shed = self.railway.shed(story());
+                    let line = format!("T={} H={}", shed.temp, shed.hum);
+                    Some(self.post("shed-5").header("Content-Type", "text/plain").body(line))
+                }
+                _ = stranger.tick() => {
+                    let shed = self.railway.shed(story() + 1e6);
+                    let message = json!({"device": "bay-07", "temp": shed.temp, "hum": shed.hum});
+                    Some(self.post("site").json(&message))
                 }
             };
-            let outcome = match sent.send().await {
+            let Some(request) = sent else { continue };
+            let outcome = match request.send().await {
                 Ok(response) => checked(response).await.map(drop),
                 Err(error) => Err(error.into()),
             };
@@ -117,5 +169,12 @@ impl Senders {
                 eprintln!("demo: a sender was not heard: {error:#}");
             }
         }
+    }
+
+    /// A sender whose key was typed wrong.
+    async fn strangers(&self) {
+        let request = self.client.post(format!("{}/in/0123456789", self.url)).body("temp=7.4");
+        // It is refused, as it should be.
+        let _ = request.send().await;
     }
 }

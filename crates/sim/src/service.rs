@@ -30,6 +30,9 @@ impl Service {
             .arg("--http")
             .arg(format!("127.0.0.1:{port}"))
             .args(["--log-level", "warn"])
+            // The fortnight before today is sent all at once.
+            .env("KEY_LANTERN_READINGS_AT_ONCE", "10000000")
+            .env("KEY_LANTERN_REQUESTS_AT_ONCE", "10000")
             .stdout(Stdio::piped())
             // Ctrl-C reaches the demo, which then stops the service in order.
             .process_group(0)
@@ -99,6 +102,11 @@ impl Api {
 
     pub(crate) async fn post<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T> {
         let request = self.client.post(format!("{}/api/v1/{path}", self.url)).json(body);
+        Ok(checked(request.bearer_auth(self.token.as_deref().unwrap_or_default()).send().await?).await?.json().await?)
+    }
+
+    pub(crate) async fn put<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T> {
+        let request = self.client.put(format!("{}/api/v1/{path}", self.url)).json(body);
         Ok(checked(request.bearer_auth(self.token.as_deref().unwrap_or_default()).send().await?).await?.json().await?)
     }
 }

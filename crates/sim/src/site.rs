@@ -3,9 +3,12 @@
 use crate::service::{Api, Service};
 use anyhow::{Context, Result};
 use lantern_api::{
-    Device, IssuedKey, LogIn, NewDevice, NewKey, NewSignal, NewSite, Position, Session, SetUp, Site, ValueType,
+    Device, DeviceState, IssuedKey, Kind, KindDescription, LogIn, NewDevice, NewKey, NewSignal, NewSite, Position,
+    Session, SetUp, Site, ValueType,
 };
 use serde::{Deserialize, Serialize};
+use serde_json::json;
+use std::collections::BTreeMap;
 use std::io::Write;
 use std::os::unix::fs::OpenOptionsExt;
 use std::path::Path;
@@ -23,8 +26,8 @@ pub(crate) struct Memory {
     pub(crate) seed: u64,
     /// When the story began, in seconds since 1970.
     pub(crate) began_s: i64,
-    pub(crate) tower_key: String,
-    pub(crate) larder_key: String,
+    /// Keys by the code of their device; the site's own under `site`.
+    pub(crate) keys: BTreeMap<String, String>,
 }
 
 /// What a first start is made with.
@@ -35,6 +38,11 @@ pub(crate) struct Plan {
 }
 
 impl Memory {
+    /// The key of a device.
+    pub(crate) fn key(&self, device: &str) -> &str {
+        self.keys.get(device).map_or("", String::as_str)
+    }
+
     pub(crate) fn load(data: &Path) -> Result<Option<Self>> {
         match std::fs::read(data.join(FILE)) {
             Ok(bytes) => Ok(Some(serde_json::from_slice(&bytes).context("the demo's memory is damaged")?)),
@@ -69,19 +77,30 @@ pub(crate) async fn make(service: &Service, code: String, plan: Plan, data: &Pat
         position: Some(place(54.5, -2.3, 190.0)),
     };
     let _: Site = api.post("sites", &site).await?;
-    let tower_key = add(&api, tower()).await?;
-    let larder_key = add(&api, larder()).await?;
-    let memory = Memory { password: plan.password, seed: plan.seed, began_s: plan.began_s, tower_key, larder_key };
+    let mut keys = BTreeMap::new();
+    for new in [tower(), larder(), tunnel(), viaduct()] {
+        let (code, key) = add(&api, NewDevice { state: DeviceState::Live, ..new }).await?;
+        keys.insert(code, key);
+    }
+    let _: Kind = api.post(&format!("sites/{SITE}/kinds"), &shed_sensor(1)).await?;
+    let (code, key) = add(&api, shed()).await?;
+    keys.insert(code, key);
+    // The second revision came after the shed was wired, which follows the first.
+    let _: Kind = api.put(&format!("sites/{SITE}/kinds/shed-sensor"), &shed_sensor(2)).await?;
+    let enrolment = NewKey { note: "enrolment of new sensors".to_owned(), ..NewKey::default() };
+    let issued: IssuedKey = api.post(&format!("sites/{SITE}/keys"), &enrolment).await?;
+    keys.insert("site".to_owned(), issued.key);
+    let memory = Memory { password: plan.password, seed: plan.seed, began_s: plan.began_s, keys };
     memory.save(data)?;
     Ok((api, memory))
 }
 
-/// Makes a device and gives back its key.
-async fn add(api: &Api, new: NewDevice) -> Result<String> {
+/// Makes a device and gives back its code and key.
+async fn add(api: &Api, new: NewDevice) -> Result<(String, String)> {
     let device: Device = api.post(&format!("sites/{SITE}/devices"), &new).await?;
-    let note = NewKey { note: "demo sender".to_owned() };
+    let note = NewKey { note: "demo sender".to_owned(), ..NewKey::default() };
     let issued: IssuedKey = api.post(&format!("sites/{SITE}/devices/{}/keys", device.code), &note).await?;
-    Ok(issued.key)
+    Ok((device.code, issued.key))
 }
 
 const fn place(latitude: f64, longitude: f64, altitude: f64) -> Position {
@@ -92,10 +111,13 @@ fn number(code: &str, name: &str, unit: &str) -> NewSignal {
     NewSignal {
         code: code.to_owned(),
         name: Some(name.to_owned()),
-        note: String::new(),
-        value_type: ValueType::Number,
         unit: Some(unit.to_owned()),
+        ..NewSignal::default()
     }
+}
+
+fn within(signal: NewSignal, low: f64, high: f64) -> NewSignal {
+    NewSignal { low: Some(low), high: Some(high), ..signal }
 }
 
 fn tower() -> NewDevice {
@@ -110,6 +132,7 @@ fn tower() -> NewDevice {
             number("level-p", "Level by pressure", "m"),
             number("air", "Air temperature", "Cel"),
         ],
+        ..NewDevice::default()
     }
 }
 
@@ -122,5 +145,68 @@ fn larder() -> NewDevice {
         interval_s: Some(60.0),
         position: Some(place(54.498, -2.291, 187.0)),
         signals: vec![number("temp", "Fridge temperature", "[degF]"), door],
+        ..NewDevice::default()
+    }
+}
+
+fn tunnel() -> NewDevice {
+    NewDevice {
+        code: Some("tunnel".to_owned()),
+        name: "Tunnel air".to_owned(),
+        note: "A modem that can only fetch an address.".to_owned(),
+        interval_s: Some(15.0),
+        position: Some(place(54.507, -2.305, 201.0)),
+        signals: vec![
+            NewSignal { unit: None, ..within(number("co", "Carbon monoxide, counts", ""), 0.0, 4095.0) },
+            within(number("hum", "Humidity", "%{RH}"), 0.0, 100.0),
+            number("supply", "Supply voltage", "V"),
+        ],
+        ..NewDevice::default()
+    }
+}
+
+fn viaduct() -> NewDevice {
+    let bonded = NewSignal { value_type: ValueType::Flag, unit: None, ..number("bonded", "Probe bonded", "") };
+    NewDevice {
+        code: Some("viaduct".to_owned()),
+        name: "Viaduct bearing".to_owned(),
+        note: "250 samples a second while something crosses.".to_owned(),
+        interval_s: Some(900.0),
+        position: Some(place(54.503, -2.312, 195.0)),
+        signals: vec![number("accel", "Acceleration", "m/s2"), number("strain", "Strain", "um/m"), bonded],
+        ..NewDevice::default()
+    }
+}
+
+/// The kind of the sensors in the carriage sheds; its second revision also knows
+/// the battery.
+fn shed_sensor(revision: u32) -> KindDescription {
+    let mut signals = vec![
+        within(number("temp", "Temperature", "Cel"), -20.0, 50.0),
+        within(number("hum", "Humidity", "%{RH}"), 0.0, 100.0),
+        within(number("battery", "Battery", "V"), 2.0, 4.2),
+    ];
+    if revision > 1 {
+        signals.push(number("link", "Link quality", "dB"));
+    }
+    KindDescription {
+        code: Some("shed-sensor".to_owned()),
+        name: "Shed sensor".to_owned(),
+        note: "A board that prints a line such as T=9.4 H=71 B=3.61.".to_owned(),
+        interval_s: Some(60.0),
+        decoder: Some(json!({"form": "pairs", "fields": {"T": "temp", "H": "hum", "B": "battery", "L": "link"}})),
+        signals,
+        ..KindDescription::default()
+    }
+}
+
+fn shed() -> NewDevice {
+    NewDevice {
+        code: Some("shed-5".to_owned()),
+        name: "Carriage shed, new bay".to_owned(),
+        note: "Being tried; its battery wire is not connected yet.".to_owned(),
+        position: Some(place(54.499, -2.293, 188.0)),
+        kind: Some("shed-sensor".to_owned()),
+        ..NewDevice::default()
     }
 }

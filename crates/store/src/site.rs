@@ -116,6 +116,21 @@ impl Store {
         Ok(site(&row)?)
     }
 
+    /// The site of an id.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn site_by_id(&self, id: SiteId) -> Result<Site, StoreError> {
+        let row = sqlx::query(
+            "SELECT * FROM site
+             WHERE removed_at IS NULL AND id = ?",
+        )
+        .bind(id.0)
+        .fetch_one(&self.read)
+        .await?;
+        Ok(site(&row)?)
+    }
+
     /// Changes a site.
     ///
     /// # Errors

@@ -1,10 +1,15 @@
 //! What can be typed: commands, arguments, help.
 
 mod objects;
+mod setting_up;
 mod values;
 
-pub(crate) use objects::{Confirm, DeviceCommand, KeyCommand, SignalCommand, SiteCommand};
-pub(crate) use values::SignalPath;
+pub(crate) use objects::{Confirm, DeviceCommand, KeyCommand, KeyOwner, NewDeviceArgs, SignalCommand, SiteCommand};
+pub(crate) use setting_up::{
+    ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
+    RecipeArgs,
+};
+pub(crate) use values::{SignalPath, expand, typed};
 
 use crate::output::Form;
 use crate::time::Span;
@@ -73,9 +78,49 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: KeyCommand,
     },
-    /// List values that came under names nobody has declared
-    #[command(after_help = "Declare one with: lantern signal add DEVICE/NAME --unit UNIT")]
-    Arrivals,
+    /// Kinds: makes of device, described once
+    Kind {
+        #[command(subcommand)]
+        command: KindCommand,
+    },
+    /// Decoders: how payloads without names of ours are read
+    Decoder {
+        #[command(subcommand)]
+        command: DecoderCommand,
+    },
+    /// List devices and values that nobody has declared
+    #[command(after_help = "Give one a place with `lantern claim`, or pass it over with `lantern ignore`.")]
+    Arrivals {
+        /// Those that are ignored instead
+        #[arg(long)]
+        ignored: bool,
+    },
+    /// Give an arrival its place: a signal of its own, a declared one, or a device
+    #[command(
+        after_help = "Examples:\n  lantern claim tower/supply --unit V\n  lantern claim tower/lvl --into level\n  lantern claim tower/t2 --as temp2 --unit Cel --name \"Second probe\"\n  lantern claim shed-9 --kind shed-sensor --name \"Shed, north end\""
+    )]
+    Claim(ClaimArgs),
+    /// Pass over what comes under an undeclared name from now on
+    #[command(after_help = "Examples:\n  lantern ignore tower/debug\n  lantern ignore tower/debug --undo")]
+    Ignore(IgnoreArgs),
+    /// Show the attempts of a device to deliver, and what was wrong with them
+    #[command(
+        after_help = "Examples:\n  lantern contacts tower\n  lantern contacts tower --follow\n  lantern contacts --unknown"
+    )]
+    Contacts(ContactsArgs),
+    /// Show how far a new device is, try it, and let it go live
+    #[command(
+        after_help = "Examples:\n  lantern commission shed-5\n  lantern commission shed-5 --dummy temp=99.9\n  lantern commission shed-5 --soak 12\n  lantern commission shed-5 --report > report.md\n  lantern commission shed-5 --live clear"
+    )]
+    Commission(CommissionArgs),
+    /// Print sending instructions for a device
+    #[command(
+        after_help = "Examples:\n  lantern recipe tower\n  lantern recipe tower python --key KEY > send.py\n  lantern recipe tower c > send.c"
+    )]
+    Recipe(RecipeArgs),
+    /// Enter a reading by hand
+    #[command(after_help = "Example:\n  lantern enter tower/level 2.31 --note \"read off the scale\"")]
+    Enter(EnterArgs),
     /// Send readings as a device does
     #[command(
         after_help = "Examples:\n  lantern send --key KEY temp=21.4 hum=55\n  lantern send --key KEY temp=21.4 --at 2026-05-01T12:00:00Z"
@@ -183,6 +228,21 @@ pub(crate) struct ExportArgs {
 pub(crate) enum ExportFormat {
     /// One row per time, one column per signal
     Csv,
+    /// A SenML pack in JSON (RFC 8428)
+    Senml,
+    /// A SenML pack in CBOR (RFC 8428)
+    SenmlCbor,
+}
+
+impl ExportFormat {
+    /// The word the service knows it by.
+    pub(crate) const fn as_str(self) -> &'static str {
+        match self {
+            Self::Csv => "csv",
+            Self::Senml => "senml",
+            Self::SenmlCbor => "senml-cbor",
+        }
+    }
 }
 
 #[cfg(test)]

@@ -2,7 +2,8 @@
 
 use super::values::{SignalPath, parse_path, parse_position, parse_signal};
 use clap::{Args, Subcommand, ValueEnum};
-use lantern_api::{NewSignal, Position, ValueType};
+use lantern_api::{Grant, NewSignal, Position, ValueType};
+use std::path::PathBuf;
 
 #[derive(Subcommand)]
 pub(crate) enum SiteCommand {
@@ -42,6 +43,29 @@ pub(crate) enum SiteCommand {
         #[command(flatten)]
         place: NewPlace,
     },
+    /// Write a site's set-up to a file that can be read, compared and applied
+    #[command(
+        after_help = "Keys and readings are not in it.\n\nExamples:\n  lantern site export > marlbeck.toml\n  lantern site export --json > marlbeck.json"
+    )]
+    Export {
+        /// As JSON instead of TOML
+        #[arg(long)]
+        json: bool,
+    },
+    /// Make a site as a file says, after showing what would change
+    #[command(
+        after_help = "What is not in the file stays. Applying it twice changes nothing.\n\nExamples:\n  lantern site apply marlbeck.toml\n  lantern site apply marlbeck.toml --dry-run\n  lantern site apply marlbeck.toml --yes"
+    )]
+    Apply {
+        /// A TOML or JSON document, as `site export` writes it
+        file: PathBuf,
+        /// Only show what would change
+        #[arg(long, conflicts_with = "yes")]
+        dry_run: bool,
+        /// Without asking
+        #[arg(long)]
+        yes: bool,
+    },
     /// Use a site from now on when none is named
     Use {
         /// Its code
@@ -58,28 +82,11 @@ pub(crate) enum SiteCommand {
 
 #[derive(Subcommand)]
 pub(crate) enum DeviceCommand {
-    /// Make a device
+    /// Make devices: one, or many at once
     #[command(
-        after_help = "A signal is CODE, CODE:UNIT, CODE:flag or CODE:text.\n\nExample:\n  lantern device add \"Water tower\" --code tower --every 30 --at 54.52,-2.31 --signal level:m --signal temp:Cel --signal door:flag"
+        after_help = "A signal is CODE, CODE:UNIT, CODE:flag or CODE:text. A new device is in trial until `lantern commission` lets it go live.\n\nA list is CSV with a heading: name, and code, note, latitude, longitude, altitude, identity where there are any.\n\nExamples:\n  lantern device add \"Water tower\" --code tower --every 30 --at 54.52,-2.31 --signal level:m --signal temp:Cel --signal door:flag\n  lantern device add shed-{1..4} --kind shed-sensor\n  lantern device add --list sheds.csv --kind shed-sensor"
     )]
-    Add {
-        /// Its name
-        name: String,
-        /// Its code; made from the name if absent
-        #[arg(long)]
-        code: Option<String>,
-        /// How often it reports, in seconds
-        #[arg(long, value_name = "SECONDS")]
-        every: Option<f64>,
-        /// Free text
-        #[arg(long, default_value = "")]
-        note: String,
-        /// A signal it has; may be repeated
-        #[arg(long = "signal", value_name = "CODE[:UNIT]", value_parser = parse_signal)]
-        signals: Vec<NewSignal>,
-        #[command(flatten)]
-        place: Place,
-    },
+    Add(Box<NewDeviceArgs>),
     /// List the devices
     List,
     /// Show a device with its signals
@@ -100,8 +107,31 @@ pub(crate) enum DeviceCommand {
         /// A new note
         #[arg(long)]
         note: Option<String>,
+        /// File with its decoder, TOML or JSON; "" takes it away
+        #[arg(long, value_name = "FILE")]
+        decoder: Option<String>,
+        /// Late after so many intervals
+        #[arg(long, value_name = "INTERVALS")]
+        late_after: Option<f64>,
+        /// Silent after so many intervals
+        #[arg(long, value_name = "INTERVALS")]
+        silent_after: Option<f64>,
+        /// Device that carries its messages; "" for none
+        #[arg(long, value_name = "DEVICE")]
+        carrier: Option<String>,
+        /// What its sender calls it; "" for nothing
+        #[arg(long, value_name = "NAME")]
+        identity: Option<String>,
+        /// Whether the contact log keeps the beginning of its payloads
+        #[arg(long, value_name = "true|false")]
+        keep_payload: Option<bool>,
         #[command(flatten)]
         place: NewPlace,
+    },
+    /// Show when a device was fresh, late and silent
+    Presence {
+        /// Its code
+        device: String,
     },
     /// Remove a device with its signals, keys and readings
     Remove {
@@ -134,6 +164,15 @@ pub(crate) enum SignalCommand {
         /// Free text
         #[arg(long, default_value = "")]
         note: String,
+        /// What its values can be: the lowest
+        #[arg(long, allow_hyphen_values = true)]
+        low: Option<f64>,
+        /// What its values can be: the highest
+        #[arg(long, allow_hyphen_values = true)]
+        high: Option<f64>,
+        /// Only its device may send it
+        #[arg(long)]
+        reserved: bool,
     },
     /// List the signals of a device
     List {
@@ -163,6 +202,15 @@ pub(crate) enum SignalCommand {
         /// A new note
         #[arg(long)]
         note: Option<String>,
+        /// What its values can be: the lowest
+        #[arg(long, allow_hyphen_values = true)]
+        low: Option<f64>,
+        /// What its values can be: the highest
+        #[arg(long, allow_hyphen_values = true)]
+        high: Option<f64>,
+        /// Whether only its device may send it
+        #[arg(long, value_name = "true|false")]
+        reserved: Option<bool>,
     },
     /// Remove a signal with its readings
     Remove {
@@ -176,29 +224,119 @@ pub(crate) enum SignalCommand {
 
 #[derive(Subcommand)]
 pub(crate) enum KeyCommand {
-    /// Issue a key for a device and show it, this once
+    /// Issue a key and show it, this once
     #[command(
-        after_help = "Examples:\n  lantern key issue tower\n  lantern --output json key issue tower | jq -r .key"
+        after_help = "A key of the site sends for any device that has none of its own: what comes with it names its device, and unknown ones wait as arrivals.\n\nExamples:\n  lantern key issue tower\n  lantern key issue tower --expires 2027-01-01\n  lantern key issue --of-site --note enrolment\n  lantern key issue --of-site --grant read --note \"wall display\"\n  lantern --output json key issue tower | jq -r .key"
     )]
     Issue {
-        /// Code of the device
-        device: String,
+        #[command(flatten)]
+        owner: KeyOwner,
         /// Free text, such as where the key is used
         #[arg(long, default_value = "")]
         note: String,
+        /// What it may be used for; send if absent; may be repeated
+        #[arg(long = "grant", value_enum, value_name = "GRANT")]
+        grants: Vec<GrantWord>,
+        /// When it ends: a date, a local time of the site, or RFC 3339
+        #[arg(long, value_name = "TIME")]
+        expires: Option<String>,
     },
-    /// List the keys of a device, without their secrets
+    /// List keys, without their secrets
     List {
-        /// Code of the device
-        device: String,
+        #[command(flatten)]
+        owner: KeyOwner,
     },
-    /// Revoke a key: it sends nothing from now on
-    Revoke {
-        /// Code of the device
-        device: String,
+    /// Replace a key: the old one is taken for some time beside the new one
+    #[command(after_help = "Example:\n  lantern key replace tower --id 3 --overlap 7d")]
+    Replace {
+        #[command(flatten)]
+        owner: KeyOwner,
         /// Number of the key, from `key list`
+        #[arg(long)]
+        id: i64,
+        /// How long the old key is still taken: 0s, 10m, 2h, 7d
+        #[arg(long, value_name = "TIME", default_value = "7d", value_parser = crate::time::parse_length)]
+        overlap: i64,
+    },
+    /// Revoke a key: it opens nothing from now on
+    Revoke {
+        #[command(flatten)]
+        owner: KeyOwner,
+        /// Number of the key, from `key list`
+        #[arg(long)]
         id: i64,
     },
+}
+
+/// Whose keys.
+#[derive(Args)]
+pub(crate) struct KeyOwner {
+    /// Code of the device
+    #[arg(required_unless_present = "of_site")]
+    pub(crate) device: Option<String>,
+    /// The site's own keys
+    #[arg(long, conflicts_with = "device")]
+    pub(crate) of_site: bool,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum GrantWord {
+    /// Delivering readings
+    Send,
+    /// Reading back what the site has
+    Read,
+    /// Giving commands to devices
+    Command,
+}
+
+impl From<GrantWord> for Grant {
+    fn from(word: GrantWord) -> Self {
+        match word {
+            GrantWord::Send => Self::Send,
+            GrantWord::Read => Self::Read,
+            GrantWord::Command => Self::Command,
+        }
+    }
+}
+
+/// What new devices are made from.
+#[derive(Args)]
+pub(crate) struct NewDeviceArgs {
+    /// Names; shed-{1..4} stands for four
+    #[arg(required_unless_present = "list")]
+    pub(crate) names: Vec<String>,
+    /// CSV list of devices
+    #[arg(long, value_name = "FILE", conflicts_with = "names")]
+    pub(crate) list: Option<PathBuf>,
+    /// Its code; made from the name if absent
+    #[arg(long)]
+    pub(crate) code: Option<String>,
+    /// The kind to make it from
+    #[arg(long)]
+    pub(crate) kind: Option<String>,
+    /// How often it reports, in seconds
+    #[arg(long, value_name = "SECONDS")]
+    pub(crate) every: Option<f64>,
+    /// Free text
+    #[arg(long, default_value = "")]
+    pub(crate) note: String,
+    /// A signal it has; may be repeated
+    #[arg(long = "signal", value_name = "CODE[:UNIT]", value_parser = parse_signal)]
+    pub(crate) signals: Vec<NewSignal>,
+    /// File with its decoder, TOML or JSON
+    #[arg(long, value_name = "FILE")]
+    pub(crate) decoder: Option<PathBuf>,
+    /// Device that carries its messages
+    #[arg(long, value_name = "DEVICE")]
+    pub(crate) carrier: Option<String>,
+    /// What its sender calls it, if it has no key of its own
+    #[arg(long, value_name = "NAME")]
+    pub(crate) identity: Option<String>,
+    /// Live at once, without a trial
+    #[arg(long)]
+    pub(crate) live: bool,
+    #[command(flatten)]
+    pub(crate) place: Place,
 }
 
 #[derive(Clone, Copy, ValueEnum)]

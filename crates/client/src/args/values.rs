@@ -35,7 +35,7 @@ pub(super) fn parse_signal(text: &str) -> Result<NewSignal, String> {
     if code.is_empty() {
         return Err("write it as CODE:UNIT, such as level:m".to_owned());
     }
-    Ok(NewSignal { code: code.to_owned(), name: None, note: String::new(), value_type, unit })
+    Ok(NewSignal { code: code.to_owned(), value_type, unit, ..NewSignal::default() })
 }
 
 pub(super) fn parse_position(text: &str) -> Result<Position, String> {
@@ -54,15 +54,31 @@ pub(super) fn parse_value(text: &str) -> Result<(String, serde_json::Value), Str
     if name.is_empty() {
         return Err("the name is missing before the =".to_owned());
     }
-    let value = match value {
+    Ok((name.to_owned(), typed(value)))
+}
+
+/// A value as its look says: a number, true or false, else a text.
+pub(crate) fn typed(value: &str) -> serde_json::Value {
+    match value {
         "true" => true.into(),
         "false" => false.into(),
         other => match other.parse::<f64>() {
             Ok(number) if number.is_finite() => number.into(),
             _ => other.into(),
         },
+    }
+}
+
+/// Names in which `{1..4}` stands for four, as some shells have it.
+pub(crate) fn expand(name: &str) -> Vec<String> {
+    let parts = || {
+        let (before, rest) = name.split_once('{')?;
+        let (range, after) = rest.split_once('}')?;
+        let (first, last) = range.split_once("..")?;
+        let (first, last): (u32, u32) = (first.parse().ok()?, last.parse().ok()?);
+        (first <= last && last - first < 1_000).then(|| (first..=last).map(|n| format!("{before}{n}{after}")).collect())
     };
-    Ok((name.to_owned(), value))
+    parts().unwrap_or_else(|| vec![name.to_owned()])
 }
 
 #[cfg(test)]
@@ -81,6 +97,14 @@ mod tests {
             assert_eq!(parse_value(text).unwrap().1, expected, "{text}");
         }
         assert!(parse_value("temp").is_err());
+    }
+
+    #[test]
+    fn a_range_stands_for_many_names() {
+        assert_eq!(expand("shed-{1..3}"), ["shed-1", "shed-2", "shed-3"]);
+        for name in ["shed", "shed-{3..1}", "shed-{a..b}", "shed-{1..2000}"] {
+            assert_eq!(expand(name), [name]);
+        }
     }
 
     #[test]

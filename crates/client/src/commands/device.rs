@@ -1,13 +1,17 @@
 //! `lantern device`.
 
 use super::{Context, remove, zone};
-use crate::args::DeviceCommand;
+use crate::args::{DeviceCommand, NewDeviceArgs, expand};
+use crate::document;
 use crate::output::{facts, table};
 use crate::server::{Server, segment};
 use crate::{show, time};
-use anyhow::Result;
+use anyhow::{Context as _, Result, bail};
+use indicatif::ProgressBar;
 use jiff::tz::TimeZone;
-use lantern_api::{Device, DeviceChange, NewDevice};
+use lantern_api::{Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange};
+use serde::Deserialize;
+use std::path::Path;
 
 pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()> {
     let server = context.server()?;
@@ -22,17 +26,146 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
         DeviceCommand::Remove { device, confirm } => {
             return remove(context, &server, &path(&device), "device", &device, &confirm).await;
         }
-        DeviceCommand::Add { name, code, every, note, signals, place } => {
-            let new = NewDevice { code, name, note, interval_s: every, position: place.at, signals };
-            server.post(&devices, &new).await?
+        DeviceCommand::Add(args) => return add(context, &server, &devices, *args, &zone).await,
+        DeviceCommand::Presence { device } => {
+            let path = format!("{}/presence", path(&device));
+            let page: Page<PresenceChange> = server.get(&path, &[]).await?;
+            return context.output.print(&page.items, |changes| {
+                let row = |c: &PresenceChange| vec![time::local(&c.at, &zone), show::presence(c.presence).to_owned()];
+                table(&["since", "presence"], &[], changes.iter().map(row).collect())
+            });
         }
         DeviceCommand::Show { device } => return show_one(context, &server, &path(&device), &zone).await,
-        DeviceCommand::Edit { device, name, every, note, place } => {
-            let change = DeviceChange { name, note, interval_s: every, position: place.change() };
+        DeviceCommand::Edit {
+            device,
+            name,
+            every,
+            note,
+            decoder,
+            late_after,
+            silent_after,
+            carrier,
+            identity,
+            keep_payload,
+            place,
+        } => {
+            let or_none = |text: String| (!text.is_empty()).then_some(text);
+            let decoder = decoder.map(|file| or_none(file).map(|file| document::read(Path::new(&file))).transpose());
+            let change = DeviceChange {
+                name,
+                note,
+                interval_s: every,
+                position: place.change(),
+                decoder: decoder.transpose()?,
+                late_after: late_after.map(Some),
+                silent_after: silent_after.map(Some),
+                carrier: carrier.map(or_none),
+                identity: identity.map(or_none),
+                keeps_payload: keep_payload,
+            };
             server.patch(&path(&device), &change).await?
         }
     };
     context.output.print(&device, |d| one(d, &zone))
+}
+
+/// Makes all devices that are named or listed, and says of each what became of it.
+async fn add(context: &Context, server: &Server, path: &str, args: NewDeviceArgs, zone: &TimeZone) -> Result<()> {
+    let all = wanted(args)?;
+    let bar = if all.len() > 1 && context.output.terminal {
+        ProgressBar::new(all.len() as u64)
+    } else {
+        ProgressBar::hidden()
+    };
+    let mut made: Vec<Device> = Vec::new();
+    let mut failed = Vec::new();
+    for new in &all {
+        match server.post::<Device>(path, new).await {
+            Ok(device) => made.push(device),
+            Err(error) => failed.push(format!("{}: {error:#}", new.name)),
+        }
+        bar.inc(1);
+    }
+    bar.finish_and_clear();
+    match made.as_slice() {
+        [only] if all.len() == 1 => context.output.print(only, |d| one(d, zone))?,
+        [] if all.len() == 1 => {}
+        _ => context.output.print(&made, |made| list(made, zone))?,
+    }
+    match failed.as_slice() {
+        [] => Ok(()),
+        [only] if all.len() == 1 => bail!("{}", only.split_once(": ").map_or(only.as_str(), |(_, error)| error)),
+        _ => bail!("{} of {} devices were not made:\n  {}", failed.len(), all.len(), failed.join("\n  ")),
+    }
+}
+
+/// What the arguments ask for, device by device.
+fn wanted(args: NewDeviceArgs) -> Result<Vec<NewDevice>> {
+    let names: Vec<String> = args.names.iter().flat_map(|name| expand(name)).collect();
+    let one = NewDevice {
+        code: args.code,
+        name: String::new(),
+        note: args.note,
+        interval_s: args.every,
+        position: args.place.at,
+        signals: args.signals,
+        kind: args.kind,
+        decoder: args.decoder.as_deref().map(document::read).transpose()?,
+        late_after: None,
+        silent_after: None,
+        carrier: args.carrier,
+        identity: args.identity,
+        state: if args.live { DeviceState::Live } else { DeviceState::Trial },
+    };
+    if names.len() > 1 && (one.code.is_some() || one.identity.is_some()) {
+        bail!("several devices cannot share one code or identity; leave it out, or use --list");
+    }
+    match &args.list {
+        Some(file) => listed(file, &one),
+        None => Ok(names.into_iter().map(|name| NewDevice { name, ..one.clone() }).collect()),
+    }
+}
+
+/// One line of a list of devices.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Listed {
+    name: String,
+    #[serde(default)]
+    code: Option<String>,
+    #[serde(default)]
+    note: Option<String>,
+    #[serde(default)]
+    latitude: Option<f64>,
+    #[serde(default)]
+    longitude: Option<f64>,
+    #[serde(default)]
+    altitude: Option<f64>,
+    #[serde(default)]
+    identity: Option<String>,
+}
+
+fn listed(file: &Path, one: &NewDevice) -> Result<Vec<NewDevice>> {
+    let reader = csv::ReaderBuilder::new().trim(csv::Trim::All).from_path(file);
+    let mut reader = reader.with_context(|| format!("cannot read {}", file.display()))?;
+    let mut devices = Vec::new();
+    for line in reader.deserialize() {
+        let line: Listed = line.with_context(|| format!("{} is not right", file.display()))?;
+        let position = match (line.latitude, line.longitude) {
+            (Some(latitude), Some(longitude)) => Some(Position { latitude, longitude, altitude_m: line.altitude }),
+            (None, None) => one.position,
+            _ => bail!("{}: `{}` has a latitude or a longitude, but not both", file.display(), line.name),
+        };
+        devices.push(NewDevice {
+            name: line.name,
+            code: line.code,
+            note: line.note.unwrap_or_else(|| one.note.clone()),
+            identity: line.identity,
+            position,
+            ..one.clone()
+        });
+    }
+    Ok(devices)
 }
 
 async fn show_one(context: &Context, server: &Server, path: &str, zone: &TimeZone) -> Result<()> {
@@ -53,9 +186,23 @@ fn list(devices: &[Device], zone: &TimeZone) -> String {
     }
     let row = |d: &Device| {
         let presence = show::presence(d.presence).to_owned();
-        vec![d.code.clone(), d.name.clone(), presence, last_heard(d, zone), d.interval_s.to_string()]
+        let kind = d.kind.as_ref().map(|k| format!("{k} r{}", d.revision.unwrap_or(0))).unwrap_or_default();
+        let state = state(d.state).to_owned();
+        vec![d.code.clone(), d.name.clone(), presence, state, last_heard(d, zone), d.interval_s.to_string(), kind]
     };
-    table(&["code", "name", "presence", "last heard", "every s"], &[4], devices.iter().map(row).collect())
+    table(
+        &["code", "name", "presence", "state", "last heard", "every s", "kind"],
+        &[5],
+        devices.iter().map(row).collect(),
+    )
+}
+
+fn state(state: DeviceState) -> &'static str {
+    match state {
+        DeviceState::Waiting => "waiting",
+        DeviceState::Trial => "trial",
+        DeviceState::Live => "live",
+    }
 }
 
 fn one(device: &Device, zone: &TimeZone) -> String {
@@ -68,5 +215,23 @@ fn one(device: &Device, zone: &TimeZone) -> String {
         ("last heard", last_heard(device, zone)),
         ("every", format!("{} s", device.interval_s)),
         ("position", show::position(device.position)),
+        ("state", state(device.state).to_owned()),
+        (
+            "kind",
+            device.kind.as_ref().map(|k| format!("{k}, revision {}", device.revision.unwrap_or(0))).unwrap_or_default(),
+        ),
+        ("carried by", device.carrier.clone().unwrap_or_default()),
+        ("calls itself", device.identity.clone().unwrap_or_default()),
+        ("decoder", device.decoder.as_ref().and_then(|d| d["form"].as_str()).unwrap_or_default().to_owned()),
+        ("clock", device.clock_offset_s.map(clock).unwrap_or_default()),
     ])
+}
+
+/// How a device's clock goes.
+fn clock(offset_s: f64) -> String {
+    match offset_s {
+        s if s.abs() <= 30.0 => "right".to_owned(),
+        s if s > 0.0 => format!("{} behind", time::age(s)),
+        s => format!("{} ahead", time::age(-s)),
+    }
 }

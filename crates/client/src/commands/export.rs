@@ -16,8 +16,7 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     let server = context.server()?;
     let site = server.site().await?;
     let zone = TimeZone::get(&site.zone)?;
-    let ExportFormat::Csv = args.format;
-    let mut query = vec![("format", "csv".to_owned())];
+    let mut query = vec![("format", args.format.as_str().to_owned())];
     if !args.signals.is_empty() {
         let list: Vec<String> = args.signals.iter().map(ToString::to_string).collect();
         query.push(("signals", list.join(",")));
@@ -49,7 +48,12 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     }
     sink.flush()?;
     bar.finish_and_clear();
-    if tail.windows(13).any(|part| part == b"# broken off:") {
+    let is_whole = match args.format {
+        ExportFormat::Csv => !tail.windows(13).any(|part| part == b"# broken off:"),
+        ExportFormat::Senml => tail.ends_with(b"]"),
+        ExportFormat::SenmlCbor => tail.ends_with(&[0xff]),
+    };
+    if !is_whole {
         bail!("the export broke off: the service failed while reading; what was written is not all");
     }
     Ok(())

@@ -1,38 +1,69 @@
 //! `lantern key`.
 
 use super::{Context, zone};
-use crate::args::KeyCommand;
+use crate::args::{KeyCommand, KeyOwner};
 use crate::output::table;
+use crate::server::{Server, segment};
 use crate::time;
 use anyhow::Result;
 use jiff::tz::TimeZone;
-use lantern_api::{IssuedKey, Key, NewKey};
+use lantern_api::{Grant, IssuedKey, Key, KeyReplacement, NewKey};
+
+/// Path of a device's keys, or of the site's own.
+async fn path(server: &Server, owner: &KeyOwner) -> Result<String> {
+    match &owner.device {
+        Some(device) => server.device_path(device, "/keys").await,
+        None => Ok(format!("sites/{}/keys", segment(&server.site_code().await?))),
+    }
+}
 
 pub(crate) async fn run(context: &Context, command: KeyCommand) -> Result<()> {
     let server = context.server()?;
+    let zone = zone(&server).await?;
     match command {
-        KeyCommand::Issue { device, note } => {
-            let path = server.device_path(&device, "/keys").await?;
-            let issued: IssuedKey = server.post(&path, &NewKey { note }).await?;
-            context.output.print(&issued, |issued| {
-                format!(
-                    "{}\n\nThis is the only time the key is shown. Try it:\n  curl {}/in/{} -d '{{\"test\": 1}}'",
-                    issued.key,
-                    server.url(),
-                    issued.key
-                )
-            })
+        KeyCommand::Issue { owner, note, grants, expires } => {
+            let grants = (!grants.is_empty()).then(|| grants.into_iter().map(Into::into).collect());
+            let expires_at = expires.map(|at| time::moment(&at, &zone)).transpose()?.map(|at| at.to_string());
+            let new = NewKey { note, grants, expires_at };
+            let issued: IssuedKey = server.post(&path(&server, &owner).await?, &new).await?;
+            context.output.print(&issued, |issued| shown(issued, owner.device.as_deref()))
         }
-        KeyCommand::List { device } => {
-            let keys: Vec<Key> = server.list(&server.device_path(&device, "/keys").await?, &[]).await?;
-            let zone = zone(&server).await?;
+        KeyCommand::List { owner } => {
+            let keys: Vec<Key> = server.list(&path(&server, &owner).await?, &[]).await?;
             context.output.print(&keys, |keys| list(keys, &zone))
         }
-        KeyCommand::Revoke { device, id } => {
-            let key: Key = server.delete(&server.device_path(&device, &format!("/keys/{id}")).await?, &[]).await?;
-            context.output.print(&key, |key| format!("key …{} of {device} revoked", key.hint))
+        KeyCommand::Replace { owner, id, overlap } => {
+            let path = format!("{}/{id}/replace", path(&server, &owner).await?);
+            let order = KeyReplacement { overlap_s: Some(overlap as f64) };
+            let issued: IssuedKey = server.post(&path, &order).await?;
+            context.output.print(&issued, |issued| shown(issued, owner.device.as_deref()))
+        }
+        KeyCommand::Revoke { owner, id } => {
+            let path = format!("{}/{id}", path(&server, &owner).await?);
+            let key: Key = server.delete(&path, &[]).await?;
+            context.output.print(&key, |key| format!("key …{} revoked", key.hint))
         }
     }
+}
+
+fn shown(issued: &IssuedKey, device: Option<&str>) -> String {
+    let next = match device {
+        Some(device) => format!("Ready-made instructions: lantern recipe {device}"),
+        None => format!("Name the device when sending: {}?device=CODE", issued.address),
+    };
+    format!(
+        "{}\n\nThis is the only time the key is shown. One line that holds all:\n  {}\n{next}",
+        issued.key, issued.address
+    )
+}
+
+fn grants(key: &Key) -> String {
+    let word = |grant: &Grant| match grant {
+        Grant::Send => "send",
+        Grant::Read => "read",
+        Grant::Command => "command",
+    };
+    key.grants.iter().map(word).collect::<Vec<_>>().join(" ")
 }
 
 fn list(keys: &[Key], zone: &TimeZone) -> String {
@@ -45,10 +76,17 @@ fn list(keys: &[Key], zone: &TimeZone) -> String {
             key.id.to_string(),
             format!("…{}", key.hint),
             key.note.clone(),
+            grants(key),
             time::local(&key.created_at, zone),
             at(&key.last_used_at),
+            key.last_used_from.clone().unwrap_or_default(),
+            at(&key.expires_at),
             at(&key.revoked_at),
         ]
     };
-    table(&["id", "key", "note", "issued", "last used", "revoked"], &[0], keys.iter().map(row).collect())
+    table(
+        &["id", "key", "note", "for", "issued", "last used", "from", "ends", "revoked"],
+        &[0],
+        keys.iter().map(row).collect(),
+    )
 }

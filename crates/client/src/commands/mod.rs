@@ -1,13 +1,19 @@
 //! The commands, one file per noun.
 
 pub(crate) mod arrivals;
+pub(crate) mod commission;
+pub(crate) mod contacts;
+pub(crate) mod decoder;
 pub(crate) mod device;
+pub(crate) mod enter;
 pub(crate) mod export;
 pub(crate) mod follow;
 pub(crate) mod key;
+pub(crate) mod kind;
 pub(crate) mod login;
 pub(crate) mod now;
 pub(crate) mod readings;
+pub(crate) mod recipe;
 pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;
@@ -18,7 +24,7 @@ use crate::server::Server;
 use anyhow::{Result, bail};
 use clap::CommandFactory;
 use jiff::tz::TimeZone;
-use lantern_api::Removal;
+use lantern_api::{Differences, Removal};
 use std::io::{self, BufRead, IsTerminal, Write};
 
 /// What all commands get.
@@ -81,4 +87,56 @@ pub(crate) async fn remove(
         removal = server.delete(path, &[("confirm", answer)]).await?;
     }
     context.output.print(&removal, |r| format!("{what} {code} removed, {} readings with it", r.readings))
+}
+
+/// Shows what would change and, unless that is all that was asked for, asks
+/// whether to do it. `post` does it, or says it dry.
+pub(crate) async fn apply<F: Future<Output = Result<Differences>>>(
+    context: &Context,
+    dry_run: bool,
+    yes: bool,
+    post: impl Fn(bool) -> F,
+) -> Result<()> {
+    let planned = post(true).await?;
+    if dry_run || planned.differences.is_empty() {
+        return context.output.print(&planned, differences);
+    }
+    if !yes {
+        context.output.say(&differences(&planned))?;
+        let instead = "nothing was changed; add --yes to make it so without being asked";
+        if context.output.form == Form::Json {
+            bail!("{instead}");
+        }
+        if !matches!(ask("Make it so? [y/n]", instead)?.as_str(), "y" | "yes") {
+            bail!("nothing was changed");
+        }
+    }
+    let done = post(false).await?;
+    context.output.print(&done, |done| match done.differences.len() {
+        1 => "1 change made.".to_owned(),
+        count => format!("{count} changes made."),
+    })
+}
+
+/// One line for each difference: + new, - gone, ~ other than it was.
+fn differences(found: &Differences) -> String {
+    let mut lines: Vec<String> = found
+        .differences
+        .iter()
+        .map(|d| match (&d.from, &d.to) {
+            (None, Some(to)) => format!("+ {}: {to}", d.path),
+            (Some(from), None) => format!("- {}: {from}", d.path),
+            (from, to) => {
+                let text = |value: &Option<String>| value.clone().unwrap_or_default();
+                format!("~ {}: {} -> {}", d.path, text(from), text(to))
+            }
+        })
+        .collect();
+    if lines.is_empty() {
+        lines.push("Nothing to change.".to_owned());
+    }
+    if !found.beside.is_empty() {
+        lines.push(format!("Not in the file, and left as it is: {}", found.beside.join(", ")));
+    }
+    lines.join("\n")
 }

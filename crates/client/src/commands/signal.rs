@@ -23,14 +23,22 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
             let path = path(&server, &signal).await?;
             return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;
         }
-        SignalCommand::Add { signal, name, value_type, unit, note } => {
-            let new = NewSignal { code: signal.signal, name, note, value_type: value_type.into(), unit };
+        SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved } => {
+            let value_type = value_type.into();
+            let new = NewSignal { code: signal.signal, name, note, value_type, unit, low, high, reserved };
             server.post(&server.device_path(&signal.device, "/signals").await?, &new).await?
         }
         SignalCommand::Show { signal } => server.get(&path(&server, &signal).await?, &[]).await?,
-        SignalCommand::Edit { signal, name, value_type, unit, note } => {
-            let unit = unit.map(|unit| (!unit.is_empty()).then_some(unit));
-            let change = SignalChange { name, note, value_type: value_type.map(Into::into), unit };
+        SignalCommand::Edit { signal, name, value_type, unit, note, low, high, reserved } => {
+            let change = SignalChange {
+                name,
+                note,
+                value_type: value_type.map(Into::into),
+                unit: unit.map(|unit| (!unit.is_empty()).then_some(unit)),
+                low: low.map(Some),
+                high: high.map(Some),
+                reserved,
+            };
             server.patch(&path(&server, &signal).await?, &change).await?
         }
     };
@@ -56,5 +64,9 @@ fn one(signal: &Signal) -> String {
         ("type", show::value_type(signal.value_type).to_owned()),
         ("unit", signal.unit.clone().unwrap_or_default()),
         ("shown as", signal.symbol.clone()),
+        ("lowest", signal.low.map(|n| n.to_string()).unwrap_or_default()),
+        ("highest", signal.high.map(|n| n.to_string()).unwrap_or_default()),
+        ("by hand", if signal.reserved { "no, reserved for its device".to_owned() } else { String::new() }),
+        ("also called", signal.also.join(", ")),
     ])
 }

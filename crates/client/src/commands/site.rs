@@ -1,13 +1,14 @@
 //! `lantern site`.
 
-use super::{Context, remove};
+use super::{Context, apply, remove};
 use crate::args::SiteCommand;
+use crate::document;
 use crate::login::Login;
 use crate::output::{facts, table};
 use crate::server::segment;
 use crate::show;
 use anyhow::{Context as _, Result};
-use lantern_api::{NewSite, Site, SiteChange};
+use lantern_api::{NewSite, Site, SiteChange, SiteDocument};
 
 pub(crate) async fn run(context: &Context, command: SiteCommand) -> Result<()> {
     let server = context.server()?;
@@ -27,6 +28,19 @@ pub(crate) async fn run(context: &Context, command: SiteCommand) -> Result<()> {
         SiteCommand::Show { code: None } => server.site().await?,
         SiteCommand::Edit { code, name, zone, place } => {
             server.patch(&path(&code), &SiteChange { name, zone, position: place.change() }).await?
+        }
+        SiteCommand::Export { json } => {
+            let code = server.site_code().await?;
+            let document: SiteDocument = server.get(&format!("{}/document", path(&code)), &[]).await?;
+            let text = if json { serde_json::to_string_pretty(&document)? } else { document::to_toml(&document)? };
+            return context.output.print(&document, |_| text);
+        }
+        SiteCommand::Apply { file, dry_run, yes } => {
+            let document: SiteDocument = document::read(&file)?;
+            let path = format!("{}/document", path(&server.site_code().await?));
+            let (server, document, path) = (&server, &document, &path);
+            let post = |dry: bool| async move { server.post(&format!("{path}?dry_run={dry}"), document).await };
+            return apply(context, dry_run, yes, post).await;
         }
         SiteCommand::Use { code } => {
             let site: Site = server.get(&path(&code), &[]).await?;

@@ -5,7 +5,7 @@ mod atoms;
 mod parse;
 mod spelling;
 
-pub use spelling::{from_spelling, symbol};
+pub use spelling::{from_spelling, guess, symbol};
 
 use std::fmt;
 

@@ -92,6 +92,26 @@ pub fn symbol(code: &str) -> String {
     shown
 }
 
+/// What names of signals usually mean: a part of the name and the unit.
+const MEANT: &[(&str, &str)] = &[
+    ("temp", "Cel"),
+    ("hum", "%"),
+    ("press", "hPa"),
+    ("batt", "V"),
+    ("volt", "V"),
+    ("supply", "V"),
+    ("speed", "m/s"),
+    ("level", "m"),
+    ("co2", "[ppm]"),
+];
+
+/// The unit that a signal of such a name most likely has; a guess to be confirmed.
+#[must_use]
+pub fn guess(name: &str) -> Option<&'static str> {
+    let name = name.to_ascii_lowercase();
+    MEANT.iter().find(|(part, _)| name.contains(part)).map(|(_, unit)| *unit)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -105,6 +125,14 @@ mod tests {
                 assert_eq!(UnitCode::from_entry(text).unwrap().as_str(), *code, "{text}");
             }
         }
+    }
+
+    #[test]
+    fn guesses_are_units() {
+        for (part, unit) in MEANT {
+            assert_eq!(guess(&format!("outer_{}", part.to_uppercase())), Some(*unit), "{part}");
+        }
+        assert_eq!(guess("door"), None);
     }
 
     #[test]

@@ -6,7 +6,7 @@ use crate::clock;
 use crate::problem::Problem;
 use lantern_core::Moment;
 use lantern_store::{Person, SessionKind, StoreError};
-use rocket::http::Status;
+use rocket::http::{Method, Status};
 use rocket::outcome::Outcome;
 use rocket::request::{self, FromRequest, Request};
 use rocket::{State, async_trait};
@@ -58,8 +58,46 @@ async fn access(request: &Request<'_>) -> Result<Access, Problem> {
     let Outcome::Success(app) = request.guard::<&State<Arc<App>>>().await else { return Err(Problem::storage()) };
     match app.store.session_person(&hash(&secret), kind, clock::now()).await {
         Ok((person, expires)) => Ok(Access { person, expires, secret, kind }),
-        Err(StoreError::NotFound) => Err(log_in("The session has ended or the token is not known.")),
+        Err(StoreError::NotFound) => match reader(app, request, &secret).await? {
+            Some(access) => Ok(access),
+            None => Err(log_in("The session has ended or the token is not known.")),
+        },
         Err(other) => Err(other.into()),
+    }
+}
+
+/// A program with a key that is granted `read`: it may look at all its site has,
+/// but not at keys, and change nothing.
+async fn reader(app: &App, request: &Request<'_>, secret: &str) -> Result<Option<Access>, Problem> {
+    let now = clock::now();
+    let owner = match app.plans.key_owner(&app.store, &hash(secret)).await {
+        Ok(owner) if !owner.revoked && owner.expires_at.is_none_or(|end| end > now) => owner,
+        Ok(_) | Err(StoreError::NotFound) => return Ok(None),
+        Err(other) => return Err(other.into()),
+    };
+    let site = app.store.site_by_id(owner.site).await?;
+    if !owner.grants.read || request.method() != Method::Get || !is_within(request, &site.code) {
+        return Err(Problem::new(
+            Status::Forbidden,
+            "not-granted",
+            "Not granted",
+            "This key does not open that.",
+            "A key with `read` opens what its own site has, for looking only; otherwise log in.",
+        ));
+    }
+    app.heard.note_key(owner.id, now, &request.client_ip().map(|ip| ip.to_string()).unwrap_or_default());
+    let person = Person { id: 0, name: "key".to_owned(), password_hash: String::new(), role: "viewer".to_owned() };
+    let expires = owner.expires_at.unwrap_or_else(|| now.plus_seconds(86_400.0));
+    Ok(Some(Access { person, expires, secret: secret.to_owned(), kind: SessionKind::Token }))
+}
+
+/// Whether a request is for what a site has, apart from its keys.
+fn is_within(request: &Request<'_>, site: &str) -> bool {
+    let path: Vec<&str> = request.uri().path().segments().collect();
+    match path.as_slice() {
+        ["api", "v1", "sites", code, rest @ ..] => *code == site && !rest.contains(&"keys"),
+        ["api", "v1", "live"] => request.query_value::<&str>("site").is_some_and(|code| code == Ok(site)),
+        _ => false,
     }
 }
 

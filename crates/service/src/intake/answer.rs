@@ -26,6 +26,12 @@ fn line(answer: &InAnswer) -> String {
     if !answer.waiting.is_empty() {
         let _ = write!(line, " waiting {}", answer.waiting.len());
     }
+    if answer.ignored > 0 {
+        let _ = write!(line, " ignored {}", answer.ignored);
+    }
+    if let Some(device) = &answer.device {
+        let _ = write!(line, " device {device}");
+    }
     for (i, refused) in answer.refused.iter().take(5).enumerate() {
         let before = if i == 0 { format!(" refused {}:", answer.refused_count) } else { ",".to_owned() };
         let space = if refused.name.is_empty() { "" } else { " " };
@@ -71,7 +77,10 @@ mod tests {
             waiting: vec!["new".into()],
             refused: vec![refused.clone(), RefusedValue { name: "x".into(), ..refused }],
             refused_count: 2,
+            ..InAnswer::default()
         };
         assert_eq!(line(&answer), "ok 3 repeated 1 corrected 1 waiting 1 refused 2: door wrong-type, x wrong-type\n");
+        let answer = InAnswer { kept: 1, ignored: 2, device: Some("shed-9".into()), ..InAnswer::default() };
+        assert_eq!(line(&answer), "ok 1 ignored 2 device shed-9\n");
     }
 }

@@ -1,109 +1,229 @@
 //! The way in: one pipeline for every protocol.
 //!
 //! A protocol turns what it got into a [`Delivery`] and the outcome back into
-//! its own answer. Between lie: find the device of the key, decode, match names
-//! with signals, let unknown names wait, record durably, publish.
+//! its own answer. Between lie: find the owner of the key, count its allowance,
+//! read the payload, find the devices it is of, match names with signals, let
+//! unknown names wait, record durably, publish, and note all of it in the
+//! contact log.
 
 mod answer;
+mod dialect;
+mod owners;
 
 pub(crate) use answer::Reply;
+pub(crate) use dialect::{Said, read};
 
 use crate::app::App;
-use crate::auth;
 use crate::clock;
+use crate::contacts::{Attempt, PAYLOAD_KEPT};
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
-use lantern_api::{InAnswer, RefusedValue};
-use lantern_core::decode::{self, Decoded};
+use lantern_api::{ContactDetails, InAnswer, Outcome, RefusedValue, Remark};
+use lantern_core::allowance::cost;
+use lantern_core::decode::{self, Decoded, TIME_NAMES, Times};
 use lantern_core::intake::{Arrival, Understood, understand};
-use lantern_core::{Moment, Reading, Refusal, RefusalCode};
-use lantern_store::{KeyOwner, StoreError};
-use rocket::http::Status;
-use std::collections::{BTreeSet, HashMap};
+use lantern_core::{Moment, Reading, Refusal, RefusalCode, decode as core_decode};
+use lantern_store::{Caller, KeyOwner, NewArrival};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// Refused values that an answer names one by one.
 const MAX_NAMED: usize = 100;
+/// Refused values that the contact log names.
+const MAX_LOGGED: usize = 5;
 /// Undeclared names that may wait on one device.
 const MAX_ARRIVALS: usize = 200;
 
 /// What a sender handed over, freed from its protocol.
 pub(crate) struct Delivery<'a> {
     /// The key it was sent with.
-    pub(crate) secret: &'a str,
-    /// The payload; empty if there is none.
-    pub(crate) body: &'a [u8],
+    pub(crate) secret: Result<&'a str, Problem>,
+    /// The payload, or why there is none.
+    pub(crate) body: Result<Body, Problem>,
     /// What the sender calls the payload.
-    pub(crate) kind: Kind,
+    pub(crate) said: Said,
     /// The query of the address: values given beside the payload or instead of it.
     pub(crate) query: &'a str,
+    /// How it came, such as `HTTP POST`.
+    pub(crate) protocol: &'static str,
+    /// From where.
+    pub(crate) from: String,
 }
 
-/// What a payload is, as far as the sender says.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Kind {
-    /// JSON, or not said.
-    Json,
-    /// `name=value` pairs of a form.
-    Form,
-    /// A table.
-    Csv,
+/// A payload that has been read and unpacked.
+#[derive(Default)]
+pub(crate) struct Body {
+    pub(crate) bytes: Vec<u8>,
+    /// Bytes as they came.
+    pub(crate) sent: usize,
+    /// What was noticed when it was unpacked.
+    pub(crate) remark: Option<decode::Remark>,
+}
+
+/// What the contact log will say, as far as it is known.
+struct Draft {
+    caller: Caller,
+    device: Option<String>,
+    details: ContactDetails,
+    payload: Option<Vec<u8>>,
 }
 
 /// Takes a delivery in. What is understood is durable when this returns.
 pub(crate) async fn take(app: &App, delivery: Delivery<'_>) -> Result<InAnswer, Problem> {
     let now = clock::now();
-    let owner = owner(app, delivery.secret).await?;
-    let plan = app.plans.device(&app.store, owner.device).await?;
-    let decoded = decode(&delivery)?;
-    app.heard.note(owner.device, owner.id, now, &app.hub);
-    let understood = understand(&plan.plan, decoded, now);
-    let (plan, understood, waiting) = admit(app, plan, understood, now).await?;
-    record(app, &plan, understood, waiting, now).await
-}
-
-async fn owner(app: &App, secret: &str) -> Result<KeyOwner, Problem> {
-    match app.plans.key_owner(&app.store, &auth::hash(secret)).await {
-        Ok(owner) if owner.revoked => Err(Problem::new(
-            Status::Forbidden,
-            "revoked-key",
-            "Revoked key",
-            "This key was revoked.",
-            "Issue a new key for the device and put it into the sender.",
-        )),
-        Ok(owner) => Ok(owner),
-        Err(StoreError::NotFound) => Err(Problem::new(
-            Status::Unauthorized,
-            "unknown-key",
-            "Unknown key",
-            "No device has this key.",
-            "Check the key for missing characters, or issue a new one for the device.",
-        )),
-        Err(other) => Err(other.into()),
-    }
-}
-
-fn decode<'a>(delivery: &Delivery<'a>) -> Result<Decoded<'a>, Refusal> {
-    let query = || decode::pairs(form_urlencoded::parse(delivery.query.as_bytes()));
-    if delivery.body.iter().all(u8::is_ascii_whitespace) {
-        return query();
-    }
-    let mut decoded = match delivery.kind {
-        Kind::Csv => decode::csv(delivery.body)?,
-        Kind::Form if !looks_like_json(delivery.body) => decode::pairs(form_urlencoded::parse(delivery.body))?,
-        Kind::Json | Kind::Form => decode::json(delivery.body)?,
+    let details = ContactDetails {
+        protocol: delivery.protocol.to_owned(),
+        from: delivery.from.clone(),
+        bytes: delivery.body.as_ref().map_or(0, |body| body.sent) as u64,
+        times: 1,
+        ..ContactDetails::default()
     };
-    if !delivery.query.is_empty() {
-        let more = query()?;
-        decoded.items.extend(more.items);
-        decoded.refused.extend(more.refused);
+    let mut draft = Draft { caller: Caller::Unknown, device: None, details, payload: None };
+    let result = process(app, delivery, &mut draft, now).await;
+    conclude(&mut draft.details, &result);
+    let Draft { caller, device, details, payload } = draft;
+    app.contacts.note(Attempt { caller, device, at: now, details, payload });
+    result
+}
+
+/// Puts the outcome into the contact log's line.
+fn conclude(details: &mut ContactDetails, result: &Result<InAnswer, Problem>) {
+    match result {
+        Ok(answer) => {
+            details.outcome = if answer.refused_count == 0 { Outcome::Kept } else { Outcome::Partly };
+            details.kept = answer.kept as u64;
+            details.repeated = answer.repeated as u64;
+            details.corrected = answer.corrected as u64;
+            details.ignored = answer.ignored as u64;
+            details.waiting.clone_from(&answer.waiting);
+            details.refused = answer.refused.iter().take(MAX_LOGGED).cloned().collect();
+            details.refused_count = answer.refused_count as u64;
+            details.remarks.extend(answer.remarks.iter().cloned());
+        }
+        Err(problem) => {
+            details.outcome = Outcome::Refused;
+            details.refused = problem.refused.iter().take(MAX_LOGGED).cloned().collect();
+            if details.refused.is_empty() {
+                details.refused = vec![RefusedValue {
+                    name: String::new(),
+                    code: problem.code.to_owned(),
+                    detail: problem.detail.clone(),
+                    remedy: problem.remedy.clone().into_owned(),
+                }];
+            }
+            details.refused_count = details.refused.len() as u64;
+        }
     }
+}
+
+async fn process(app: &App, delivery: Delivery<'_>, draft: &mut Draft, now: Moment) -> Result<InAnswer, Problem> {
+    let owner = owners::owner(app, delivery.secret?, draft, now).await?;
+    app.heard.note_key(owner.id, now, &delivery.from);
+    let plan = match owner.device {
+        Some(device) => Some(app.plans.device(&app.store, device).await?),
+        None => None,
+    };
+    let body = delivery.body?;
+    if let Some(plan) = &plan {
+        draft.device = Some(plan.code.clone());
+        if plan.keeps_payload {
+            let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
+            draft.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
+        }
+        app.heard.note(plan.device, now, &app.hub);
+    }
+    app.allowances.request(owner.id, now)?;
+    let zone = match &plan {
+        Some(plan) => plan.zone.clone(),
+        None => app.plans.zone(&app.store, owner.site).await?,
+    };
+    let mut times = Times::new(now, zone);
+    draft.details.remarks.extend(body.remark.clone().map(remark));
+    let decoded = decode(&body, &delivery.said, delivery.query, plan.as_deref(), &mut times, draft)?;
+    app.allowances.readings(owner.id, cost(decoded.items.len(), decoded.samples), now)?;
+    let parts = owners::parts(app, &owner, plan, decoded, &delivery.from, draft, now).await?;
+    accept(app, parts, owner, now).await
+}
+
+/// Reads payload and query: the query gives values beside the payload, and times
+/// for it.
+fn decode<'a>(
+    body: &'a Body,
+    said: &Said,
+    query: &'a str,
+    plan: Option<&DevicePlan>,
+    times: &mut Times,
+    draft: &mut Draft,
+) -> Result<Decoded<'a>, Refusal> {
+    let mut values = Vec::new();
+    let mut remarks = Vec::new();
+    for (name, text) in form_urlencoded::parse(query.as_bytes()) {
+        if TIME_NAMES.contains(&name.as_ref()) {
+            remarks.extend(times.set(&name, &text)?);
+        } else {
+            values.push((name, text));
+        }
+    }
+    let has_body = !body.bytes.iter().all(u8::is_ascii_whitespace);
+    let mut decoded = if has_body {
+        let read = read(&body.bytes, said, plan, times);
+        draft.details.dialect = Some(read.dialect.to_owned());
+        draft.details.remarks.extend(read.remark.map(remark));
+        read.decoded?
+    } else {
+        draft.details.dialect = Some("query".to_owned());
+        core_decode::pairs(values.drain(..), times)?
+    };
+    if !values.is_empty() {
+        decoded.join(core_decode::pairs(values, times)?)?;
+    }
+    remarks.into_iter().for_each(|remark| decoded.remark(remark));
     Ok(decoded)
 }
 
-/// Some programs call everything they post a form.
-fn looks_like_json(body: &[u8]) -> bool {
-    matches!(body.iter().find(|b| !b.is_ascii_whitespace()), Some(b'{' | b'['))
+/// A part of a delivery and the device it is of.
+struct Part<'a> {
+    plan: Arc<DevicePlan>,
+    decoded: Decoded<'a>,
+}
+
+/// What all parts together came to, before it is recorded.
+#[derive(Default)]
+struct Gathered {
+    readings: Vec<Reading>,
+    of: Vec<(Arc<DevicePlan>, std::ops::Range<usize>)>,
+    waiting: Vec<String>,
+    refused: Vec<Refusal>,
+    remarks: Vec<decode::Remark>,
+    ignored: usize,
+}
+
+async fn accept(
+    app: &App,
+    (parts, refused): (Vec<Part<'_>>, Vec<Refusal>),
+    owner: KeyOwner,
+    now: Moment,
+) -> Result<InAnswer, Problem> {
+    let mut gathered = Gathered { refused, ..Gathered::default() };
+    let device = (owner.device.is_none() && parts.len() == 1).then(|| parts[0].plan.code.clone());
+    for Part { plan, decoded } in parts {
+        if Some(plan.device) != owner.device {
+            app.heard.note(plan.device, now, &app.hub);
+        }
+        if let Some(sent) = decoded.newest() {
+            app.heard.note_clock(plan.device, now, sent);
+        }
+        let understood = understand(&plan.plan, decoded, now);
+        let (plan, understood, waiting) = admit(app, plan, understood, now).await?;
+        let start = gathered.readings.len();
+        gathered.readings.extend(understood.readings);
+        gathered.of.push((plan, start..gathered.readings.len()));
+        gathered.waiting.extend(waiting);
+        gathered.refused.extend(understood.refused);
+        gathered.remarks.extend(understood.remarks);
+        gathered.ignored += understood.ignored;
+    }
+    record(app, gathered, device, now).await
 }
 
 /// Lets new names wait as arrivals, so that their values are readings too.
@@ -118,14 +238,19 @@ async fn admit(
         return Ok((plan, understood, Vec::new()));
     }
     let room = MAX_ARRIVALS.saturating_sub(plan.plan.waiting());
-    let names: BTreeSet<&str> = arrivals.iter().map(|a| a.name.as_str()).collect();
-    let admitted: Vec<&str> = names.iter().copied().take(room).collect();
+    let mut names: BTreeMap<&str, Option<&str>> = BTreeMap::new();
+    for arrival in &arrivals {
+        let unit = names.entry(&arrival.name).or_default();
+        *unit = unit.or(arrival.unit.as_deref());
+    }
+    let admitted: Vec<NewArrival<'_>> =
+        names.into_iter().take(room).map(|(name, unit)| NewArrival { name, unit }).collect();
     let signals = app.store.add_arrivals(plan.device, &admitted, now).await?;
     app.plans.forget(plan.device);
     app.hub.change(plan.site, "arrival", Some(&plan.code));
     let ids: HashMap<&str, _> = signals.iter().map(|s| (s.code.as_str(), s.id)).collect();
     let mut refused_names = BTreeSet::new();
-    for Arrival { name, at, value } in &arrivals {
+    for Arrival { name, at, value, .. } in &arrivals {
         match ids.get(name.as_str()) {
             Some(&signal) => understood.readings.push(Reading { signal, at: *at, value: value.clone() }),
             None => {
@@ -137,38 +262,43 @@ async fn admit(
         let detail = format!("`{name}` is not declared, and {MAX_ARRIVALS} names are waiting on this device already.");
         understood.refused.push(Refusal::of(RefusalCode::TooManyArrivals, name, detail));
     }
-    let waiting = admitted.into_iter().map(str::to_owned).collect();
+    let waiting = admitted.into_iter().map(|arrival| arrival.name.to_owned()).collect();
     let plan = app.plans.device(&app.store, plan.device).await?;
     Ok((plan, understood, waiting))
 }
 
-async fn record(
-    app: &App,
-    plan: &Arc<DevicePlan>,
-    understood: Understood,
-    waiting: Vec<String>,
-    now: Moment,
-) -> Result<InAnswer, Problem> {
-    if understood.readings.is_empty() {
-        return Err(nothing_kept(understood.refused));
+async fn record(app: &App, gathered: Gathered, device: Option<String>, now: Moment) -> Result<InAnswer, Problem> {
+    if gathered.readings.is_empty() && (gathered.ignored == 0 || !gathered.refused.is_empty()) {
+        return Err(nothing_kept(gathered.refused));
     }
-    let refused_count = understood.refused.len();
-    let refused = named(understood.refused);
-    let readings = Arc::new(understood.readings);
+    let mut answer = InAnswer {
+        kept: gathered.readings.len(),
+        waiting: gathered.waiting,
+        refused_count: gathered.refused.len(),
+        refused: named(gathered.refused),
+        ignored: gathered.ignored,
+        remarks: gathered.remarks.into_iter().map(remark).collect(),
+        device,
+        ..InAnswer::default()
+    };
+    if gathered.readings.is_empty() {
+        return Ok(answer);
+    }
+    let readings = Arc::new(gathered.readings);
     let recorded = app.store.record(readings.clone(), now).await?;
+    answer.repeated = recorded.repeated;
+    answer.corrected = recorded.corrected;
     app.latest.note(&readings);
-    app.hub.readings(plan, &readings);
-    Ok(InAnswer {
-        kept: readings.len(),
-        repeated: recorded.repeated,
-        corrected: recorded.corrected,
-        waiting,
-        refused,
-        refused_count,
-    })
+    for (plan, range) in gathered.of {
+        if app.dummies.check(&app.store, &readings[range.clone()], now).await? {
+            app.hub.change(plan.site, "commissioning", Some(&plan.code));
+        }
+        app.hub.readings(&plan, &readings, range);
+    }
+    Ok(answer)
 }
 
-fn refused_value(refusal: Refusal) -> RefusedValue {
+pub(crate) fn refused_value(refusal: Refusal) -> RefusedValue {
     RefusedValue {
         name: refusal.name.unwrap_or_default(),
         code: refusal.code.as_str().to_owned(),
@@ -177,8 +307,12 @@ fn refused_value(refusal: Refusal) -> RefusedValue {
     }
 }
 
+pub(crate) fn remark(remark: decode::Remark) -> Remark {
+    Remark { code: remark.code.as_str().to_owned(), detail: remark.detail }
+}
+
 /// The refused values that an answer names.
-fn named(refused: Vec<Refusal>) -> Vec<RefusedValue> {
+pub(crate) fn named(refused: Vec<Refusal>) -> Vec<RefusedValue> {
     refused.into_iter().take(MAX_NAMED).map(refused_value).collect()
 }
 

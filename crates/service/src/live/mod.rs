@@ -7,10 +7,11 @@
 
 use crate::plans::DevicePlan;
 use crate::translate;
-use lantern_api::{ChangeEvent, LiveReading, PresenceEvent, ReadingsEvent};
+use lantern_api::{ChangeEvent, ContactEvent, LiveReading, PresenceEvent, ReadingsEvent};
 use lantern_core::{Reading, SignalId, SiteId};
 use serde::Serialize;
 use std::collections::{HashMap, VecDeque};
+use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::broadcast;
 
@@ -46,10 +47,11 @@ pub(crate) struct Hub {
     run: String,
 }
 
-/// Readings of one delivery that have been kept.
+/// Readings of one device in one delivery that have been kept.
 struct Kept {
     plan: Arc<DevicePlan>,
     readings: Arc<Vec<Reading>>,
+    range: Range<usize>,
 }
 
 #[derive(Default)]
@@ -66,9 +68,18 @@ impl Hub {
     }
 
     /// Takes readings that have been kept, to be sent with the next tick.
-    pub(crate) fn readings(&self, plan: &Arc<DevicePlan>, readings: &Arc<Vec<Reading>>) {
-        let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
-        inner.pending.entry(plan.site).or_default().push(Kept { plan: plan.clone(), readings: readings.clone() });
+    pub(crate) fn readings(&self, plan: &Arc<DevicePlan>, readings: &Arc<Vec<Reading>>, range: Range<usize>) {
+        // A device that nobody has declared is not shown among the others.
+        if plan.is_waiting || range.is_empty() {
+            return;
+        }
+        let kept = Kept { plan: plan.clone(), readings: readings.clone(), range };
+        self.inner.lock().unwrap_or_else(PoisonError::into_inner).pending.entry(plan.site).or_default().push(kept);
+    }
+
+    /// Tells of an attempt to deliver.
+    pub(crate) fn contact(&self, site: SiteId, event: &ContactEvent) {
+        self.send(site, "contact", event);
     }
 
     /// Tells of a changed presence.
@@ -134,7 +145,11 @@ impl Hub {
 }
 
 fn gather(deliveries: &[Kept]) -> ReadingsEvent {
-    let all = || deliveries.iter().flat_map(|kept| kept.readings.iter().map(move |reading| (&kept.plan, reading)));
+    let all = || {
+        deliveries
+            .iter()
+            .flat_map(|kept| kept.readings[kept.range.clone()].iter().map(move |reading| (&kept.plan, reading)))
+    };
     let live = |(plan, reading): (&Arc<DevicePlan>, &Reading)| LiveReading {
         device: plan.code.clone(),
         signal: plan.codes.get(&reading.signal).cloned().unwrap_or_default(),

@@ -1,28 +1,53 @@
 //! Devices.
 
 use super::body::Body;
-use super::sites::{COUNT_LIMIT, check_name, check_note, check_position, confirmed, place_code, removal};
-use super::{Answer, query, signals};
+use super::sites::{COUNT_LIMIT, confirmed, removal};
+use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
+use crate::checks::{
+    check_decoder, check_interval, check_name, check_note, check_patience, check_position, decoder_text, place_code,
+};
 use crate::problem::Problem;
-use crate::{clock, translate};
-use lantern_api::{Device, DeviceChange, NewDevice, Page, Removal};
+use crate::{clock, setting_up, translate};
+use lantern_api::{Device, DeviceChange, DeviceSection, DeviceState, NewDevice, Page, Removal};
 use lantern_store as store;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, patch, post, routes};
 use std::sync::Arc;
 
-const DEFAULT_INTERVAL_S: f64 = 60.0;
-
 pub(super) fn routes() -> Vec<Route> {
     routes![list, add, show, change, extent, remove]
 }
 
-fn shown(app: &App, device: store::Device) -> Device {
-    let last = app.heard.last(device.id);
-    translate::device(device, last, clock::now())
+/// A device as it is shown.
+pub(super) async fn shown(app: &App, device: store::Device) -> Result<Device, Problem> {
+    let section = setting_up::describe(app, &device).await?;
+    let translate::Standing { presence, since, last_heard_at } =
+        translate::standing(&device, app.heard.last(device.id), clock::now());
+    Ok(Device {
+        code: section.code,
+        name: section.name,
+        note: section.note,
+        interval_s: device.interval_s,
+        position: section.position,
+        created_at: device.created_at.to_string(),
+        last_heard_at,
+        presence,
+        since,
+        state: translate::state(device.state),
+        trial_since: device.trial_since.map(|at| at.to_string()),
+        kind: section.kind,
+        revision: device.kind.map(|(_, revision)| revision),
+        decoder: section.decoder,
+        late_after: section.late_after,
+        silent_after: section.silent_after,
+        carrier: section.carrier,
+        identity: section.identity,
+        keeps_payload: device.keeps_payload,
+        clock_offset_s: app.heard.clock_offset_s(device.id),
+    })
 }
 
 /// The devices of a site, in order of code.
@@ -39,7 +64,11 @@ async fn list(
     let limit = query::limit(limit)?;
     let site = app.site(site).await?;
     let devices = app.store.devices(site.id, after.unwrap_or_default(), limit + 1).await?;
-    Ok(Json(query::page(devices, limit, |device| device.code.clone(), |device| shown(app, device))))
+    let mut page = Vec::with_capacity(devices.len());
+    for device in devices {
+        page.push(shown(app, device).await?);
+    }
+    Ok(Json(query::page(page, limit, |device| device.code.clone(), |device| device)))
 }
 
 /// Make a device, with its signals if they are given.
@@ -54,24 +83,28 @@ async fn add(
 ) -> Result<(Status, Json<Device>), Problem> {
     let Body(new) = body;
     let site = app.site(site).await?;
-    let name = check_name(&new.name)?;
-    let code = place_code(new.code, name)?;
-    let declared = signals::check_all(&new.signals)?;
-    let device = store::NewDevice {
-        code: &code,
-        name,
-        note: check_note(&new.note)?,
-        interval_s: check_interval(new.interval_s.unwrap_or(DEFAULT_INTERVAL_S))?,
-        position: new.position.map(check_position).transpose()?,
+    let code = place_code(new.code, check_name(&new.name)?)?;
+    let state = match new.state {
+        DeviceState::Live => store::DeviceState::Live,
+        DeviceState::Trial => store::DeviceState::Trial,
+        DeviceState::Waiting => return Err(Problem::invalid("state", "`trial` or `live`")),
     };
-    let now = clock::now();
-    let device = app.store.add_device(site.id, device, now).await.map_err(|e| Problem::taken(e, "device", &code))?;
-    for signal in &declared {
-        app.store.add_signal(device.id, signal.to_new(), now).await?;
-    }
-    app.heard.watch(&device, now);
-    app.hub.change(site.id, "device", Some(&device.code));
-    Ok((Status::Created, Json(shown(app, device))))
+    let section = DeviceSection {
+        code,
+        name: new.name,
+        note: new.note,
+        kind: new.kind,
+        interval_s: new.interval_s,
+        late_after: new.late_after,
+        silent_after: new.silent_after,
+        carrier: new.carrier,
+        identity: new.identity,
+        position: new.position,
+        decoder: new.decoder,
+        signals: new.signals,
+    };
+    let device = setting_up::add(app, &site, &section, state).await?;
+    Ok((Status::Created, Json(shown(app, device).await?)))
 }
 
 /// One device.
@@ -80,7 +113,7 @@ async fn add(
 #[get("/sites/<site>/devices/<device>")]
 async fn show(app: &State<Arc<App>>, _access: Access, site: &str, device: &str) -> Answer<Device> {
     let (_, device) = app.device(site, device).await?;
-    Ok(Json(shown(app, device)))
+    Ok(Json(shown(app, device).await?))
 }
 
 /// Change a device.
@@ -101,12 +134,36 @@ async fn change(
         note: change.note.as_deref().map(check_note).transpose()?.map(str::to_owned),
         interval_s: change.interval_s.map(check_interval).transpose()?,
         position: change.position.map(|p| p.map(check_position).transpose()).transpose()?,
+        decoder: change
+            .decoder
+            .map(|form| form.map(|form| check_decoder(&form)).transpose())
+            .transpose()?
+            .map(|decoder| decoder.as_ref().map(decoder_text)),
+        late_after: change.late_after,
+        silent_after: change.silent_after,
+        carrier: match change.carrier {
+            Some(Some(code)) if code == device.code => {
+                return Err(Problem::invalid("carrier", "a device cannot carry itself"));
+            }
+            Some(Some(code)) => Some(Some(app.device(&site.code, &code).await?.1.id)),
+            Some(None) => Some(None),
+            None => None,
+        },
+        identity: change.identity,
+        keeps_payload: change.keeps_payload,
+        ..store::DeviceChange::default()
     };
-    let device = app.store.change_device(device.id, change).await?;
+    check_patience(change.late_after.unwrap_or(device.late_after), change.silent_after.unwrap_or(device.silent_after))?;
+    let identity = change.identity.clone().flatten().unwrap_or_default();
+    if identity.chars().count() > 200 {
+        return Err(Problem::invalid("identity", "at most 200 characters"));
+    }
+    let device =
+        app.store.change_device(device.id, change).await.map_err(|e| Problem::taken(e, "device called", &identity))?;
     app.plans.forget(device.id);
     app.heard.watch(&device, clock::now());
     app.hub.change(site.id, "device", Some(&device.code));
-    Ok(Json(shown(app, device)))
+    Ok(Json(shown(app, device).await?))
 }
 
 /// How much would go with a device: its readings, counted up to a million.
@@ -144,12 +201,4 @@ async fn remove(
         app.hub.change(site.id, "device-removed", Some(&device.code));
     }
     Ok(Json(removal(extent, removed)))
-}
-
-fn check_interval(seconds: f64) -> Result<f64, Problem> {
-    if (0.01..=31_622_400.0).contains(&seconds) {
-        Ok(seconds)
-    } else {
-        Err(Problem::invalid("interval_s", "seconds, from 0.01 to 31,622,400 (a year)"))
-    }
 }

@@ -1,5 +1,6 @@
-//! Taking readings away: CSV with one column per signal.
+//! Taking readings away: CSV with one column per signal, and SenML.
 
+use super::export_format::{Column, Format};
 use super::query;
 use crate::app::App;
 use crate::auth::Access;
@@ -33,7 +34,8 @@ struct Download<S> {
 }
 
 /// Readings of several signals as CSV (RFC 4180), one row per time and one
-/// column per signal.
+/// column per signal; or as a SenML pack (RFC 8428) with `format=senml` in JSON
+/// or `format=senml-cbor` in CBOR.
 ///
 /// `signals` is a list such as `tower/level,tower/temp`; by default all numbers,
 /// flags and texts of the site. Times are RFC 3339 in the site's zone, or in UTC
@@ -54,37 +56,32 @@ async fn export<'a>(
     to: Option<&str>,
     zone: Option<&str>,
 ) -> Result<Download<ByteStream![Vec<u8> + 'a]>, Problem> {
-    if !matches!(format, None | Some("csv")) {
-        return Err(Problem::invalid("format", "only csv is possible"));
-    }
     let (from, to) = query::span(from, to)?;
     let site = app.site(site).await?;
     let zone_name = zone.unwrap_or(&site.zone);
     let zone = TimeZone::get(zone_name)
         .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
+    let mut format = Format::from_name(format.unwrap_or("csv"), zone)
+        .ok_or_else(|| Problem::invalid("format", "`csv`, `senml` or `senml-cbor`"))?;
     let columns = columns(app, &site.code, signals).await?;
-    let name = format!("{}.csv", site.code);
+    let name = format!("{}.{}", site.code, format.ending());
+    let content_type = format.content_type();
     let mut rows =
         Rows { store: &app.store, cursors: columns.iter().map(|c| Cursor::new(c.signal, from, to)).collect() };
-    let mut line = vec!["time".to_owned()];
-    line.extend(columns.into_iter().map(|c| c.heading));
     let stream = ByteStream! {
         let mut buffer = Vec::with_capacity(CHUNK + 1_024);
-        write_row(&mut buffer, &line);
+        format.begin(&mut buffer, &columns);
         loop {
             match rows.next().await {
-                Ok(Some((at, values))) => {
-                    let time = at.to_timestamp().to_zoned(zone.clone());
-                    line.clear();
-                    line.push(time.strftime("%Y-%m-%dT%H:%M:%S%.f%:z").to_string());
-                    line.extend(values.into_iter().map(cell));
-                    write_row(&mut buffer, &line);
+                Ok(Some((at, values))) => format.row(&mut buffer, &columns, at, values),
+                Ok(None) => {
+                    format.end(&mut buffer);
+                    break;
                 }
-                Ok(None) => break,
                 Err(error) => {
                     // The status has been sent, so the end of the file has to tell.
                     tracing::error!(%error, "an export broke off");
-                    buffer.extend_from_slice(b"# broken off: the database failed\r\n");
+                    format.broken_off(&mut buffer);
                     break;
                 }
             }
@@ -96,14 +93,9 @@ async fn export<'a>(
     };
     Ok(Download {
         stream,
-        content_type: ContentType::CSV,
+        content_type,
         disposition: Header::new("Content-Disposition", format!("attachment; filename=\"{name}\"")),
     })
-}
-
-struct Column {
-    signal: SignalId,
-    heading: String,
 }
 
 async fn columns(app: &App, site: &str, signals: Option<&str>) -> Result<Vec<Column>, Problem> {
@@ -141,8 +133,7 @@ fn check_count(columns: &[Column]) -> Result<(), Problem> {
 }
 
 fn column(device: &str, signal: &lantern_store::Signal) -> Column {
-    let unit = signal.unit.as_ref().map(|unit| format!(" ({unit})")).unwrap_or_default();
-    Column { signal: signal.id, heading: format!("{device}/{}{unit}", signal.code) }
+    Column { signal: signal.id, path: format!("{device}/{}", signal.code), unit: signal.unit.clone() }
 }
 
 /// One signal's readings, a page at a time.
@@ -195,50 +186,5 @@ impl Rows<'_> {
             }
         };
         Ok(Some((at, self.cursors.iter_mut().map(value).collect())))
-    }
-}
-
-fn cell(value: Option<Value>) -> String {
-    match value {
-        None => String::new(),
-        Some(Value::Number(number)) => number.to_string(),
-        Some(Value::Flag(flag)) => if flag { "1" } else { "0" }.to_owned(),
-        // A spreadsheet would take such a text for a formula and run it.
-        Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => format!("'{text}"),
-        Some(Value::Text(text)) => text,
-    }
-}
-
-fn write_row(buffer: &mut Vec<u8>, cells: &[String]) {
-    for (i, cell) in cells.iter().enumerate() {
-        if i > 0 {
-            buffer.push(b',');
-        }
-        if cell.contains([',', '"', '\n', '\r']) {
-            buffer.push(b'"');
-            buffer.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
-            buffer.push(b'"');
-        } else {
-            buffer.extend_from_slice(cell.as_bytes());
-        }
-    }
-    buffer.extend_from_slice(b"\r\n");
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn cells_are_quoted_as_rfc_4180_says() {
-        let mut buffer = Vec::new();
-        write_row(&mut buffer, &["a".into(), "b,c".into(), "say \"hi\"".into(), String::new()]);
-        assert_eq!(String::from_utf8(buffer).unwrap(), "a,\"b,c\",\"say \"\"hi\"\"\",\r\n");
-    }
-
-    #[test]
-    fn texts_cannot_become_formulas() {
-        assert_eq!(cell(Some(Value::Text("=1+1".into()))), "'=1+1");
-        assert_eq!(cell(Some(Value::Number(-1.5))), "-1.5");
     }
 }

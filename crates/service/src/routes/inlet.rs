@@ -1,13 +1,13 @@
 //! `/in`: where senders deliver.
 
 use crate::app::App;
-use crate::intake::{self, Delivery, Kind, Reply};
+use crate::intake::{self, Body, Delivery, Reply, Said};
 use crate::problem::Problem;
 use crate::routes::unpack::{ContentEncoding, unpack};
 use lantern_api::InAnswer;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::uri::Origin;
-use rocket::http::{ContentType, Status};
+use rocket::http::{Method, Status};
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
 use rocket::{Route, State, async_trait, get, post, routes};
@@ -37,26 +37,41 @@ impl<'r> FromRequest<'r> for HeaderKey<'r> {
 
 impl<'r> HeaderKey<'r> {
     fn required(&self) -> Result<&'r str, Problem> {
-        self.0.ok_or_else(|| {
-            Problem::new(
-                Status::Unauthorized,
-                "no-key",
-                "No key",
-                "The request carries no key.",
-                "Send the device's key as `Authorization: Bearer KEY`, or in the address: /in/KEY.",
-            )
+        self.0.ok_or_else(Delivery::no_key)
+    }
+}
+
+/// What the contact log says of a request: how it came and from where, and what
+/// its payload is called.
+struct Sender<'r> {
+    protocol: &'static str,
+    from: String,
+    content_type: Option<&'r str>,
+}
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Sender<'r> {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
+        Outcome::Success(Self {
+            protocol: if request.method() == Method::Get { "HTTP GET" } else { "HTTP POST" },
+            from: request.client_ip().map_or_else(|| "unknown".to_owned(), |ip| ip.to_string()),
+            content_type: request.headers().get_one("Content-Type"),
         })
     }
 }
 
 /// Deliver readings with the key in the header.
 ///
-/// The body is an object of `name: value`, or an array of such objects, each
-/// with an optional `at`; objects inside are flattened with dots. A form and
-/// CSV with names in the first row are understood too, and gzip and deflate. The answer is
-/// `ok 2` as text, or JSON if asked for by `Accept`. Readings are durable when
-/// the answer comes; what was sent before changes nothing. A good value beside
-/// a bad one is kept, and the answer names both.
+/// The body is JSON, CBOR, SenML in JSON or CBOR, a form, CSV with names in the
+/// first row, or what the device's decoder describes; packed with gzip or deflate
+/// if need be. `at`, `ago` and `every` in the query hold for the whole body, other
+/// names there are values. The answer is `ok 2` as text, or JSON if asked for by
+/// `Accept`. Readings are durable when the answer comes; what was sent before
+/// changes nothing. A good value beside a bad one is kept, and the answer names
+/// both. With a site's key, `device` in the query or beside the values names the
+/// device.
 #[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
     request_body(content = String, content_type = "application/json"),
     responses((status = 200, description = "What was kept", body = InAnswer),
@@ -66,11 +81,11 @@ async fn post(
     app: &State<Arc<App>>,
     key: HeaderKey<'_>,
     uri: &Origin<'_>,
-    content_type: Option<&ContentType>,
+    sender: Sender<'_>,
     encoding: ContentEncoding,
     data: Data<'_>,
 ) -> Result<Reply, Problem> {
-    deliver(app, key.required()?, uri, content_type, Some((data, encoding))).await
+    deliver(app, key.required(), uri, sender, Some((data, encoding))).await
 }
 
 /// Deliver readings with the key in the address.
@@ -86,11 +101,11 @@ async fn post_key(
     app: &State<Arc<App>>,
     key: &str,
     uri: &Origin<'_>,
-    content_type: Option<&ContentType>,
+    sender: Sender<'_>,
     encoding: ContentEncoding,
     data: Data<'_>,
 ) -> Result<Reply, Problem> {
-    deliver(app, key, uri, content_type, Some((data, encoding))).await
+    deliver(app, Ok(key), uri, sender, Some((data, encoding))).await
 }
 
 /// Deliver the values of a query with the key in the header.
@@ -98,8 +113,13 @@ async fn post_key(
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
 #[get("/in")]
-async fn get(app: &State<Arc<App>>, key: HeaderKey<'_>, uri: &Origin<'_>) -> Result<Reply, Problem> {
-    deliver(app, key.required()?, uri, None, None).await
+async fn get(
+    app: &State<Arc<App>>,
+    key: HeaderKey<'_>,
+    uri: &Origin<'_>,
+    sender: Sender<'_>,
+) -> Result<Reply, Problem> {
+    deliver(app, key.required(), uri, sender, None).await
 }
 
 /// Deliver the values of a query with the key in the address.
@@ -109,36 +129,30 @@ async fn get(app: &State<Arc<App>>, key: HeaderKey<'_>, uri: &Origin<'_>) -> Res
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
 #[get("/in/<key>")]
-async fn get_key(app: &State<Arc<App>>, key: &str, uri: &Origin<'_>) -> Result<Reply, Problem> {
-    deliver(app, key, uri, None, None).await
+async fn get_key(app: &State<Arc<App>>, key: &str, uri: &Origin<'_>, sender: Sender<'_>) -> Result<Reply, Problem> {
+    deliver(app, Ok(key), uri, sender, None).await
 }
 
 async fn deliver(
     app: &State<Arc<App>>,
-    secret: &str,
+    secret: Result<&str, Problem>,
     uri: &Origin<'_>,
-    content_type: Option<&ContentType>,
+    sender: Sender<'_>,
     data: Option<(Data<'_>, ContentEncoding)>,
 ) -> Result<Reply, Problem> {
     let body = match data {
-        Some((data, encoding)) => unpack(read(data).await?, encoding)?,
-        None => Vec::new(),
+        Some((data, encoding)) => read(data).await.and_then(|body| unpack(body, encoding)),
+        None => Ok(Body::default()),
     };
     let delivery = Delivery {
         secret,
-        body: &body,
-        kind: kind(content_type),
+        body,
+        said: Said::from_header(sender.content_type),
         query: uri.query().map_or("", |query| query.as_str()),
+        protocol: sender.protocol,
+        from: sender.from,
     };
     intake::take(app, delivery).await.map(Reply)
-}
-
-fn kind(content_type: Option<&ContentType>) -> Kind {
-    match content_type {
-        Some(t) if t.media_type().is_form() => Kind::Form,
-        Some(t) if t.is_csv() => Kind::Csv,
-        _ => Kind::Json,
-    }
 }
 
 async fn read(data: Data<'_>) -> Result<Vec<u8>, Problem> {

@@ -3,11 +3,16 @@
 mod arrivals;
 mod body;
 mod catch;
+mod commissioning;
 mod console;
+mod contacts;
 mod devices;
+mod documents;
 mod export;
+mod export_format;
 mod inlet;
 mod keys;
+mod kinds;
 mod live;
 mod now;
 mod openapi;
@@ -15,6 +20,7 @@ mod people;
 mod query;
 mod readings;
 mod request_log;
+mod sending;
 mod signals;
 mod sites;
 mod unpack;
@@ -42,7 +48,12 @@ fn api() -> Vec<rocket::Route> {
         devices::routes(),
         signals::routes(),
         keys::routes(),
+        kinds::routes(),
+        documents::routes(),
         arrivals::routes(),
+        contacts::routes(),
+        commissioning::routes(),
+        sending::routes(),
         now::routes(),
         readings::routes(),
         export::routes(),

@@ -6,7 +6,7 @@ use crate::auth::Access;
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{DeviceNow, Page, SignalNow, Trace, Trend};
-use lantern_core::presence::SILENT_AFTER;
+use lantern_core::presence::Patience;
 use lantern_core::{Moment, Value, ValueType, decimals, trend};
 use lantern_store::{Device, Signal};
 use rocket::serde::json::Json;
@@ -77,6 +77,8 @@ async fn now_of(app: &App, device: Device, with_trace: bool) -> Result<DeviceNow
         since: standing.since,
         last_heard_at: standing.last_heard_at,
         interval_s: device.interval_s,
+        state: translate::state(device.state),
+        clock_offset_s: app.heard.clock_offset_s(device.id),
         signals: shown,
         trace,
     })
@@ -98,7 +100,7 @@ fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, interval_s: f6
         decimals: decimals(numbers.iter().map(|(_, v)| *v)),
         age_s: last.as_ref().map(|(at, _)| now.seconds_since(*at).max(0.0)),
         last: last.map(translate::reading),
-        trend: trend::trend(&numbers, SILENT_AFTER * interval_s)
+        trend: trend::trend(&numbers, Patience::SILENT_AFTER * interval_s)
             .map(|t| Trend { direction: translate::direction(t.direction), per_hour: t.per_hour }),
     }
 }

@@ -1,6 +1,9 @@
 //! The description of the interface, made from the code, and the health page.
 
-use super::{arrivals, devices, export, inlet, keys, live, now, people, readings, signals, sites};
+use super::{
+    arrivals, commissioning, contacts, devices, documents, export, inlet, keys, kinds, live, now, people, readings,
+    sending, signals, sites,
+};
 use crate::clock;
 use lantern_api::Health;
 use rocket::http::ContentType;
@@ -22,8 +25,17 @@ pub(super) fn routes() -> Vec<Route> {
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
         signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove,
-        keys::list, keys::issue, keys::revoke,
-        arrivals::list,
+        keys::list, keys::issue, keys::revoke, keys::replace,
+        keys::site_list, keys::site_issue, keys::site_revoke, keys::site_replace,
+        kinds::list, kinds::add, kinds::show, kinds::revise, kinds::remove, kinds::revisions, kinds::followers,
+        kinds::move_to,
+        documents::export, documents::apply,
+        arrivals::list, arrivals::claim, arrivals::ignore, arrivals::unignore, arrivals::waiting,
+        arrivals::claim_device,
+        contacts::of_device, contacts::of_site, contacts::unknown, contacts::presence,
+        commissioning::show, commissioning::report, commissioning::ask_dummy, commissioning::begin_soak,
+        commissioning::end_soak, commissioning::go_live, commissioning::begin_trial,
+        sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         now::site_now, now::device_now,
         readings::readings, readings::summary,
         export::export,

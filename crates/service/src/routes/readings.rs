@@ -48,10 +48,10 @@ async fn readings(
             Order::Descending => to = to.min(after),
         }
     }
-    let (_, _, signal) = app.signal(site, device, signal).await?;
+    let (_, device, signal) = app.signal(site, device, signal).await?;
     let page = lantern_store::Page { signal: signal.id, from, to, limit: limit + 1, order };
     let rows = app.store.readings(page).await?;
-    Ok(Json(query::page(rows, limit, |(at, _)| at.to_string(), translate::reading)))
+    Ok(Json(query::page(rows, limit, |(at, _)| at.to_string(), |r| translate::reading_of(device.state, r))))
 }
 
 /// Minimum, maximum, mean and count of a signal in buckets of equal width, from

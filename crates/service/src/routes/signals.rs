@@ -1,87 +1,28 @@
 //! Signals.
 
 use super::body::Body;
-use super::sites::{COUNT_LIMIT, check_name, check_note, confirmed, removal};
+use super::sites::{COUNT_LIMIT, confirmed, removal};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
+use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_signal, check_unit};
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
-use lantern_core::units::UnitCode;
-use lantern_core::{DeviceId, SiteId, ValueType, code};
+use lantern_core::{DeviceId, SignalId, SiteId, ValueType};
 use lantern_store as store;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, patch, post, routes};
-use std::collections::HashSet;
 use std::sync::Arc;
-
-/// Declared signals of one device, at most.
-const MAX_SIGNALS: usize = 200;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![list, add, show, change, extent, remove]
 }
 
-/// A declaration that has been checked.
-pub(super) struct Declared {
-    code: String,
-    name: String,
-    note: String,
-    value_type: ValueType,
-    unit: Option<String>,
-}
-
-impl Declared {
-    pub(super) fn to_new(&self) -> store::NewSignal<'_> {
-        store::NewSignal {
-            code: &self.code,
-            name: &self.name,
-            note: &self.note,
-            value_type: self.value_type,
-            unit: self.unit.as_deref(),
-        }
-    }
-}
-
-/// Checks declarations that come with a new device.
-pub(super) fn check_all(new: &[NewSignal]) -> Result<Vec<Declared>, Problem> {
-    if new.len() > MAX_SIGNALS {
-        return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
-    }
-    let mut codes = HashSet::new();
-    if let Some(twice) = new.iter().find(|signal| !codes.insert(signal.code.as_str())) {
-        return Err(Problem::invalid("signals", format_args!("`{}` is declared twice", twice.code)));
-    }
-    new.iter().map(check).collect()
-}
-
-fn check(new: &NewSignal) -> Result<Declared, Problem> {
-    code::check_signal(&new.code).map_err(|e| Problem::invalid("code", e))?;
-    if new.code == "at" {
-        return Err(Problem::invalid("code", "`at` is where senders put the time"));
-    }
-    let value_type = translate::from_value_type(new.value_type);
-    Ok(Declared {
-        code: new.code.clone(),
-        name: check_name(new.name.as_deref().unwrap_or(&new.code))?.to_owned(),
-        note: check_note(&new.note)?.to_owned(),
-        value_type,
-        unit: new.unit.as_deref().map(|unit| check_unit(unit, value_type)).transpose()?,
-    })
-}
-
-fn check_unit(unit: &str, value_type: ValueType) -> Result<String, Problem> {
-    if value_type != ValueType::Number {
-        return Err(Problem::invalid("unit", format_args!("a {} has no unit", value_type.as_str())));
-    }
-    let unit = UnitCode::from_entry(unit).map_err(|e| {
-        let mut problem = Problem::invalid("unit", &e);
-        problem.remedy = "Give a UCUM code, for example Cel, %, hPa, km/h, m3, [ppm]; or leave the unit out.".into();
-        problem
-    })?;
-    Ok(unit.as_str().to_owned())
+/// The other names of a signal.
+fn also(names: &[(String, SignalId)], signal: SignalId) -> Vec<String> {
+    names.iter().filter(|(_, id)| *id == signal).map(|(name, _)| name.clone()).collect()
 }
 
 fn changed(app: &App, site: SiteId, device: DeviceId, code: &str) {
@@ -107,7 +48,9 @@ async fn list(
     let mut signals = app.store.signals(device.id).await?;
     signals.retain(|signal| signal.value_type.is_some() && signal.id.0 > after);
     signals.truncate(limit as usize + 1);
-    Ok(Json(query::page(signals, limit, |signal| signal.id.0.to_string(), translate::signal)))
+    let names = app.store.signal_names(device.id).await?;
+    let shown = |signal: store::Signal| translate::signal(signal.clone(), also(&names, signal.id));
+    Ok(Json(query::page(signals, limit, |signal| signal.id.0.to_string(), shown)))
 }
 
 /// Declare a signal. An arrival of that name becomes it, with its readings.
@@ -122,7 +65,7 @@ async fn add(
     body: Body<NewSignal>,
 ) -> Result<(Status, Json<Signal>), Problem> {
     let Body(new) = body;
-    let declared = check(&new)?;
+    let declared = check_signal(&new)?;
     let (site, device) = app.device(site, device).await?;
     let count = app.store.signals(device.id).await?.iter().filter(|s| s.value_type.is_some()).count();
     if count >= MAX_SIGNALS {
@@ -134,7 +77,7 @@ async fn add(
         .await
         .map_err(|e| Problem::taken(e, "signal", &declared.code))?;
     changed(app, site.id, device.id, &device.code);
-    Ok((Status::Created, Json(translate::signal(signal))))
+    Ok((Status::Created, Json(translate::signal(signal, Vec::new()))))
 }
 
 /// One signal.
@@ -142,8 +85,10 @@ async fn add(
     responses((status = 200, body = Signal), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>")]
 async fn show(app: &State<Arc<App>>, _access: Access, site: &str, device: &str, signal: &str) -> Answer<Signal> {
-    let (_, _, signal) = app.signal(site, device, signal).await?;
-    Ok(Json(translate::signal(signal)))
+    let (_, device, signal) = app.signal(site, device, signal).await?;
+    let names = app.store.signal_names(device.id).await?;
+    let also = also(&names, signal.id);
+    Ok(Json(translate::signal(signal, also)))
 }
 
 /// Change a signal. Its code stays: senders use it.
@@ -167,15 +112,25 @@ async fn change(
         // What is no number any more has no unit either.
         unit = Some(None);
     }
+    let is_number = becomes == ValueType::Number;
+    let (low, high) = (change.low.unwrap_or(signal.low), change.high.unwrap_or(signal.high));
+    if is_number {
+        check_limits(low, high, becomes)?;
+    }
     let change = store::SignalChange {
         name: change.name.as_deref().map(check_name).transpose()?.map(str::to_owned),
         note: change.note.as_deref().map(check_note).transpose()?.map(str::to_owned),
         value_type,
         unit,
+        low: Some(low.filter(|_| is_number)),
+        high: Some(high.filter(|_| is_number)),
+        is_reserved: change.reserved,
     };
     let signal = app.store.change_signal(signal.id, change).await?;
     changed(app, site.id, device.id, &device.code);
-    Ok(Json(translate::signal(signal)))
+    let names = app.store.signal_names(device.id).await?;
+    let also = also(&names, signal.id);
+    Ok(Json(translate::signal(signal, also)))
 }
 
 /// How much would go with a signal: its readings, counted up to a million.

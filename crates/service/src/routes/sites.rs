@@ -4,10 +4,10 @@ use super::body::Body;
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
+use crate::checks::{check_name, check_position, check_zone, place_code};
 use crate::problem::Problem;
 use crate::{clock, translate};
-use lantern_api::{NewSite, Page, Position, Removal, Site, SiteChange};
-use lantern_core::code;
+use lantern_api::{NewSite, Page, Removal, Site, SiteChange};
 use lantern_store as store;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -82,6 +82,8 @@ async fn change(app: &State<Arc<App>>, _change: Change, site: &str, body: Body<S
         position: change.position.map(|p| p.map(check_position).transpose()).transpose()?,
     };
     let site = app.store.change_site(site.id, change).await?;
+    // Times without a zone are read in the site's.
+    app.plans.forget_all();
     app.hub.change(site.id, "site", None);
     let arrivals = app.store.count_arrivals(site.id).await?;
     Ok(Json(translate::site(site, arrivals)))
@@ -126,51 +128,5 @@ pub(super) fn confirmed(confirm: Option<&str>, code: &str, nothing_lost: bool) -
         Some(confirm) if confirm == code => Ok(true),
         Some(_) => Err(Problem::invalid("confirm", format_args!("to remove it, this must be its code `{code}`"))),
         None => Ok(nothing_lost),
-    }
-}
-
-/// The code given, or one made from the name.
-pub(super) fn place_code(code: Option<String>, name: &str) -> Result<String, Problem> {
-    let code = code.unwrap_or_else(|| code::propose(name));
-    code::check_place(&code).map_err(|e| Problem::invalid("code", e))?;
-    Ok(code)
-}
-
-/// A name for people.
-pub(super) fn check_name(name: &str) -> Result<&str, Problem> {
-    let name = name.trim();
-    if name.is_empty() || name.chars().count() > 120 || name.chars().any(char::is_control) {
-        return Err(Problem::invalid("name", "a name has 1 to 120 characters"));
-    }
-    Ok(name)
-}
-
-/// Free text.
-pub(super) fn check_note(note: &str) -> Result<&str, Problem> {
-    if note.len() > 4_000 { Err(Problem::invalid("note", "a note has at most 4,000 bytes")) } else { Ok(note) }
-}
-
-/// A place on the Earth.
-pub(super) fn check_position(position: Position) -> Result<store::Position, Problem> {
-    let Position { latitude, longitude, altitude_m } = position;
-    if !(-90.0..=90.0).contains(&latitude) {
-        return Err(Problem::invalid("position.latitude", "degrees north, from -90 to 90"));
-    }
-    if !(-180.0..=180.0).contains(&longitude) {
-        return Err(Problem::invalid("position.longitude", "degrees east, from -180 to 180"));
-    }
-    if altitude_m.is_some_and(|metres| !(-12_000.0..=100_000.0).contains(&metres)) {
-        return Err(Problem::invalid("position.altitude_m", "metres, from -12,000 to 100,000"));
-    }
-    Ok(store::Position { latitude, longitude, altitude_m })
-}
-
-fn check_zone(zone: &str) -> Result<&str, Problem> {
-    match jiff::tz::TimeZone::get(zone) {
-        Ok(_) => Ok(zone),
-        Err(_) => Err(Problem::invalid(
-            "zone",
-            format_args!("`{zone}` is not the name of a time zone, such as Europe/London or UTC"),
-        )),
     }
 }

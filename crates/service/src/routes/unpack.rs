@@ -1,7 +1,9 @@
 //! Packed bodies: gzip and deflate, and no more than fits.
 
+use crate::intake::Body;
 use crate::problem::Problem;
 use flate2::read::{DeflateDecoder, MultiGzDecoder, ZlibDecoder};
+use lantern_core::decode::{Remark, RemarkCode};
 use rocket::async_trait;
 use rocket::http::Status;
 use rocket::outcome::Outcome;
@@ -40,8 +42,24 @@ impl<'r> FromRequest<'r> for ContentEncoding {
     }
 }
 
-/// Unpacks a body.
-pub(super) fn unpack(body: Vec<u8>, encoding: ContentEncoding) -> Result<Vec<u8>, Problem> {
+/// Unpacks a body. One that is plainly gzip is unpacked although nothing says so.
+pub(super) fn unpack(body: Vec<u8>, encoding: ContentEncoding) -> Result<Body, Problem> {
+    let sent = body.len();
+    let mut remark = None;
+    let encoding = if encoding == ContentEncoding::Plain && body.starts_with(GZIP) {
+        let detail = "The payload was packed as gzip, which its header did not say.";
+        remark = Some(Remark::new(RemarkCode::Unpacked, detail));
+        ContentEncoding::Gzip
+    } else {
+        encoding
+    };
+    Ok(Body { bytes: unpacked(body, encoding)?, sent, remark })
+}
+
+/// How gzip with its only method begins (RFC 1952, section 2.3.1).
+const GZIP: &[u8] = &[0x1f, 0x8b, 0x08];
+
+fn unpacked(body: Vec<u8>, encoding: ContentEncoding) -> Result<Vec<u8>, Problem> {
     match encoding {
         ContentEncoding::Plain => Ok(body),
         ContentEncoding::Gzip => bounded(MultiGzDecoder::new(body.as_slice()), "gzip"),
@@ -106,8 +124,11 @@ mod tests {
             (all(ZlibEncoder::new(body, best)), ContentEncoding::Deflate),
             (all(DeflateEncoder::new(body, best)), ContentEncoding::Deflate),
         ] {
-            assert_eq!(unpack(packed, encoding.clone()).unwrap(), body, "{encoding:?}");
+            assert_eq!(unpack(packed, encoding.clone()).unwrap().bytes, body, "{encoding:?}");
         }
+        let unsaid = unpack(all(GzEncoder::new(body, best)), ContentEncoding::Plain).unwrap();
+        assert_eq!(unsaid.bytes, body);
+        assert!(unsaid.remark.is_some());
     }
 
     #[test]
@@ -122,7 +143,7 @@ mod tests {
             (b"not packed".to_vec(), ContentEncoding::Deflate, "bad-packing"),
             (Vec::new(), ContentEncoding::Other("br".into()), "unknown-encoding"),
         ] {
-            assert_eq!(unpack(packed, encoding).unwrap_err().code, code);
+            assert_eq!(unpack(packed, encoding).err().map(|e| e.code), Some(code));
         }
     }
 }

@@ -1,0 +1,212 @@
+//! What names, places, signals and decoders must fulfil before they are kept.
+
+use crate::problem::Problem;
+use crate::translate;
+use lantern_api::{NewSignal, Position};
+use lantern_core::decode::decoder::Form;
+use lantern_core::decode::{Decoder, TIME_NAMES};
+use lantern_core::units::UnitCode;
+use lantern_core::{ValueType, code};
+use lantern_store as store;
+use std::collections::HashSet;
+
+/// Declared signals of one device, at most.
+pub(crate) const MAX_SIGNALS: usize = 200;
+/// How often a device is taken to report if nobody says it, in seconds.
+pub(crate) const DEFAULT_INTERVAL_S: f64 = 60.0;
+
+/// The code given, or one made from the name.
+pub(crate) fn place_code(code: Option<String>, name: &str) -> Result<String, Problem> {
+    let code = code.unwrap_or_else(|| code::propose(name));
+    code::check_place(&code).map_err(|e| Problem::invalid("code", e))?;
+    Ok(code)
+}
+
+/// A name for people.
+pub(crate) fn check_name(name: &str) -> Result<&str, Problem> {
+    let name = name.trim();
+    if name.is_empty() || name.chars().count() > 120 || name.chars().any(char::is_control) {
+        return Err(Problem::invalid("name", "a name has 1 to 120 characters"));
+    }
+    Ok(name)
+}
+
+/// Free text.
+pub(crate) fn check_note(note: &str) -> Result<&str, Problem> {
+    if note.len() > 4_000 { Err(Problem::invalid("note", "a note has at most 4,000 bytes")) } else { Ok(note) }
+}
+
+/// A place on the Earth.
+pub(crate) fn check_position(position: Position) -> Result<store::Position, Problem> {
+    let Position { latitude, longitude, altitude_m } = position;
+    if !(-90.0..=90.0).contains(&latitude) {
+        return Err(Problem::invalid("position.latitude", "degrees north, from -90 to 90"));
+    }
+    if !(-180.0..=180.0).contains(&longitude) {
+        return Err(Problem::invalid("position.longitude", "degrees east, from -180 to 180"));
+    }
+    if altitude_m.is_some_and(|metres| !(-12_000.0..=100_000.0).contains(&metres)) {
+        return Err(Problem::invalid("position.altitude_m", "metres, from -12,000 to 100,000"));
+    }
+    Ok(store::Position { latitude, longitude, altitude_m })
+}
+
+/// The IANA name of a time zone.
+pub(crate) fn check_zone(zone: &str) -> Result<&str, Problem> {
+    match jiff::tz::TimeZone::get(zone) {
+        Ok(_) => Ok(zone),
+        Err(_) => Err(Problem::invalid(
+            "zone",
+            format_args!("`{zone}` is not the name of a time zone, such as Europe/London or UTC"),
+        )),
+    }
+}
+
+/// A declaration that has been checked.
+pub(crate) struct Declared {
+    pub(crate) code: String,
+    name: String,
+    note: String,
+    pub(crate) value_type: ValueType,
+    unit: Option<String>,
+    low: Option<f64>,
+    high: Option<f64>,
+    is_reserved: bool,
+}
+
+impl Declared {
+    /// As a change of a signal there is.
+    pub(crate) fn to_change(&self) -> store::SignalChange {
+        store::SignalChange {
+            name: Some(self.name.clone()),
+            note: Some(self.note.clone()),
+            value_type: Some(self.value_type),
+            unit: Some(self.unit.clone()),
+            low: Some(self.low),
+            high: Some(self.high),
+            is_reserved: Some(self.is_reserved),
+        }
+    }
+
+    /// As it would be declared again.
+    pub(crate) fn to_api(&self) -> NewSignal {
+        NewSignal {
+            code: self.code.clone(),
+            name: Some(self.name.clone()),
+            note: self.note.clone(),
+            value_type: translate::value_type(self.value_type),
+            unit: self.unit.clone(),
+            low: self.low,
+            high: self.high,
+            reserved: self.is_reserved,
+        }
+    }
+
+    pub(crate) fn to_new(&self) -> store::NewSignal<'_> {
+        store::NewSignal {
+            code: &self.code,
+            name: &self.name,
+            note: &self.note,
+            value_type: self.value_type,
+            unit: self.unit.as_deref(),
+            low: self.low,
+            high: self.high,
+            is_reserved: self.is_reserved,
+        }
+    }
+}
+
+/// Checks declarations that come with a new device.
+pub(crate) fn check_signals(new: &[NewSignal]) -> Result<Vec<Declared>, Problem> {
+    if new.len() > MAX_SIGNALS {
+        return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
+    }
+    let mut codes = HashSet::new();
+    if let Some(twice) = new.iter().find(|signal| !codes.insert(signal.code.as_str())) {
+        return Err(Problem::invalid("signals", format_args!("`{}` is declared twice", twice.code)));
+    }
+    new.iter().map(check_signal).collect()
+}
+
+/// Checks a declaration.
+pub(crate) fn check_signal(new: &NewSignal) -> Result<Declared, Problem> {
+    code::check_signal(&new.code).map_err(|e| Problem::invalid("code", e))?;
+    if TIME_NAMES.contains(&new.code.as_str()) {
+        return Err(Problem::invalid("code", format_args!("`{}` is where senders put the time", new.code)));
+    }
+    let value_type = translate::from_value_type(new.value_type);
+    check_limits(new.low, new.high, value_type)?;
+    Ok(Declared {
+        code: new.code.clone(),
+        name: check_name(new.name.as_deref().unwrap_or(&new.code))?.to_owned(),
+        note: check_note(&new.note)?.to_owned(),
+        value_type,
+        unit: new.unit.as_deref().map(|unit| check_unit(unit, value_type)).transpose()?,
+        low: new.low,
+        high: new.high,
+        is_reserved: new.reserved,
+    })
+}
+
+/// What a signal's values can be.
+pub(crate) fn check_limits(low: Option<f64>, high: Option<f64>, value_type: ValueType) -> Result<(), Problem> {
+    if (low.is_some() || high.is_some()) && value_type != ValueType::Number {
+        return Err(Problem::invalid("low", format_args!("a {} has no limits", value_type.as_str())));
+    }
+    match (low, high) {
+        (Some(low), Some(high)) if low >= high => Err(Problem::invalid("low", "it must be below `high`")),
+        _ => Ok(()),
+    }
+}
+
+/// A unit as its UCUM code.
+pub(crate) fn check_unit(unit: &str, value_type: ValueType) -> Result<String, Problem> {
+    if value_type != ValueType::Number {
+        return Err(Problem::invalid("unit", format_args!("a {} has no unit", value_type.as_str())));
+    }
+    let unit = UnitCode::from_entry(unit).map_err(|e| {
+        let mut problem = Problem::invalid("unit", &e);
+        problem.remedy = "Give a UCUM code, for example Cel, %, hPa, km/h, m3, [ppm]; or leave the unit out.".into();
+        problem
+    })?;
+    Ok(unit.as_str().to_owned())
+}
+
+/// Seconds between reports.
+pub(crate) fn check_interval(seconds: f64) -> Result<f64, Problem> {
+    if (0.01..=31_622_400.0).contains(&seconds) {
+        Ok(seconds)
+    } else {
+        Err(Problem::invalid("interval_s", "seconds, from 0.01 to 31,622,400 (a year)"))
+    }
+}
+
+/// After how many intervals a device is late, and silent.
+pub(crate) fn check_patience(late_after: Option<f64>, silent_after: Option<f64>) -> Result<(), Problem> {
+    use lantern_core::presence::Patience;
+    let late = late_after.unwrap_or(Patience::LATE_AFTER);
+    let silent = silent_after.unwrap_or(Patience::SILENT_AFTER);
+    if !(1.0..=10_000.0).contains(&late) {
+        return Err(Problem::invalid("late_after", "intervals, from 1 to 10,000"));
+    }
+    if silent <= late || silent > 100_000.0 {
+        return Err(Problem::invalid("silent_after", format_args!("intervals, more than the {late} of `late_after`")));
+    }
+    Ok(())
+}
+
+/// A decoder, as it is kept.
+pub(crate) fn check_decoder(form: &serde_json::Value) -> Result<Decoder, Problem> {
+    let invalid = |detail: String| {
+        let mut problem = Problem::invalid("decoder", detail);
+        problem.remedy = "Mend it at that place; docs/reference/decoders.md describes the format.".into();
+        problem
+    };
+    let form: Form = serde_json::from_value(form.clone()).map_err(|e| invalid(e.to_string()))?;
+    Decoder::new(form).map_err(|e| invalid(e.to_string()))
+}
+
+/// A decoder as the text that is kept.
+pub(crate) fn decoder_text(decoder: &Decoder) -> String {
+    serde_json::to_string(decoder.form()).unwrap_or_default()
+}

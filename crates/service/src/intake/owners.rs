@@ -1,0 +1,219 @@
+//! Whose a delivery is: the owner of the key, and the devices it speaks for.
+
+use super::{Delivery, Draft, Part};
+use crate::app::App;
+use crate::auth;
+use crate::plans::DevicePlan;
+use crate::problem::Problem;
+use lantern_core::decode::{Decoded, Raw};
+use lantern_core::{Moment, Refusal, RefusalCode, code};
+use lantern_store::{Caller, DeviceState, KeyOwner, NewDevice, StoreError};
+use rocket::http::Status;
+use std::sync::Arc;
+
+/// Devices that may wait on one site.
+const MAX_WAITING: usize = 100;
+/// How often a waiting device is taken to report, until someone says it.
+const WAITING_INTERVAL_S: f64 = 60.0;
+
+/// Finds the owner of a key and checks that it may send.
+pub(super) async fn owner(app: &App, secret: &str, draft: &mut Draft, now: Moment) -> Result<KeyOwner, Problem> {
+    let owner = match app.plans.key_owner(&app.store, &auth::hash(secret)).await {
+        Ok(owner) => owner,
+        Err(StoreError::NotFound) => {
+            return Err(Problem::new(
+                Status::Unauthorized,
+                "unknown-key",
+                "Unknown key",
+                "No device has this key.",
+                "Check the key for missing characters, or issue a new one for the device.",
+            ));
+        }
+        Err(other) => return Err(other.into()),
+    };
+    draft.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
+    if let Some(device) = owner.device {
+        draft.device = Some(app.plans.device(&app.store, device).await?.code.clone());
+    }
+    check(&owner, now)?;
+    Ok(owner)
+}
+
+fn check(owner: &KeyOwner, now: Moment) -> Result<(), Problem> {
+    let forbidden = |code, title, detail: &str, remedy: &'static str| {
+        Err(Problem::new(Status::Forbidden, code, title, detail, remedy))
+    };
+    if owner.revoked {
+        let remedy = "Issue a new key for the device and put it into the sender.";
+        return forbidden("revoked-key", "Revoked key", "This key was revoked.", remedy);
+    }
+    if owner.expires_at.is_some_and(|end| end <= now) {
+        let remedy = "Issue a new key, or replace the old one before it ends next time.";
+        return forbidden("expired-key", "Expired key", "The time of this key is over.", remedy);
+    }
+    if !owner.grants.send {
+        let remedy = "Use a key that is granted `send`.";
+        return forbidden("not-granted", "Not granted", "This key is not for sending.", remedy);
+    }
+    Ok(())
+}
+
+/// Splits a delivery into the parts of its devices. What speaks for a device
+/// that its sender does not carry is refused; unknown devices begin to wait.
+pub(super) async fn parts<'a>(
+    app: &App,
+    owner: &KeyOwner,
+    own: Option<Arc<DevicePlan>>,
+    mut decoded: Decoded<'a>,
+    from: &str,
+    draft: &mut Draft,
+    now: Moment,
+) -> Result<(Vec<Part<'a>>, Vec<Refusal>), Problem> {
+    let named = if own.is_none() { take_name(&mut decoded) } else { None };
+    let mut parts = Vec::new();
+    let mut refused = Vec::new();
+    for (identity, mut part) in decoded.by_device() {
+        let identity = identity.or_else(|| named.clone());
+        let found = match (&own, identity) {
+            (Some(plan), None) => Ok(plan.clone()),
+            (Some(plan), Some(identity)) => carried(app, plan, &identity, now).await?,
+            (None, Some(identity)) => known_or_waiting(app, owner, &identity, None, now).await?,
+            // The site's key and no name: the address tells one sender from another.
+            (None, None) => known_or_waiting(app, owner, &format!("sender at {from}"), None, now).await?,
+        };
+        match found {
+            Ok(plan) => parts.push(Part { plan, decoded: part }),
+            Err(refusal) => {
+                refused.append(&mut part.refused);
+                refused.push(refusal);
+            }
+        }
+    }
+    if own.is_none()
+        && let [part] = parts.as_slice()
+    {
+        draft.caller = Caller::Device(owner.site, part.plan.device);
+        draft.device = Some(part.plan.code.clone());
+    }
+    Ok((parts, refused))
+}
+
+/// The name a sender with a site's key gives its device: `device` beside the
+/// values, or the base name of a SenML pack.
+fn take_name(decoded: &mut Decoded<'_>) -> Option<String> {
+    let place = decoded.items.iter().position(|item| item.name == "device");
+    let said = place.map(|place| match decoded.items.remove(place).value {
+        Raw::Text(text) => text.into_owned(),
+        Raw::Number(number) => number.to_string(),
+        Raw::Flag(flag) => flag.to_string(),
+    });
+    decoded.items.retain(|item| item.name != "device");
+    said.or_else(|| decoded.sender.clone())
+        .map(|name| name.trim().chars().take(200).collect())
+        .filter(|n: &String| !n.is_empty())
+}
+
+type Found = Result<Arc<DevicePlan>, Refusal>;
+
+/// A device that another one carries.
+async fn carried(app: &App, carrier: &Arc<DevicePlan>, identity: &str, now: Moment) -> Result<Found, Problem> {
+    if identity == carrier.code {
+        return Ok(Ok(carrier.clone()));
+    }
+    let owner = KeyOwner {
+        id: 0,
+        site: carrier.site,
+        device: Some(carrier.device),
+        grants: lantern_store::Grants::SEND,
+        expires_at: None,
+        revoked: false,
+    };
+    known_or_waiting(app, &owner, identity, Some(carrier), now).await
+}
+
+async fn known_or_waiting(
+    app: &App,
+    owner: &KeyOwner,
+    identity: &str,
+    carrier: Option<&Arc<DevicePlan>>,
+    now: Moment,
+) -> Result<Found, Problem> {
+    let identity: String = identity.chars().take(200).collect();
+    let proposed = code::propose(&identity);
+    match app.store.device_called(owner.site, &identity, &proposed).await {
+        // With a site's key only those that came by it: declared devices have keys
+        // of their own, which must not be got round.
+        Ok(device)
+            if match carrier {
+                Some(carrier) => device.carrier == Some(carrier.device),
+                None => device.identity.as_deref() == Some(identity.as_str()),
+            } =>
+        {
+            return Ok(Ok(app.plans.device(&app.store, device.id).await?));
+        }
+        Ok(device) => {
+            let by = carrier.map_or("this sender", |c| c.code.as_str());
+            let detail = format!("The payload speaks for `{}`, which is not carried by `{by}`.", device.code);
+            return Ok(Err(Refusal::of(RefusalCode::NotCarried, &device.code, detail)));
+        }
+        Err(StoreError::NotFound) => {}
+        Err(other) => return Err(other.into()),
+    }
+    let waiting = app.store.waiting_devices(owner.site, lantern_core::DeviceId(0), MAX_WAITING as u32 + 1).await?;
+    if waiting.len() >= MAX_WAITING {
+        let detail =
+            format!("`{identity}` is not declared, and {MAX_WAITING} devices are waiting on this site already.");
+        return Ok(Err(Refusal::of(RefusalCode::TooManyDevices, &identity, detail)));
+    }
+    let base = if proposed.is_empty() { "device".to_owned() } else { proposed };
+    let device = add_waiting(app, owner, &identity, &base, carrier, now).await?;
+    app.heard.watch(&device, now);
+    app.hub.change(owner.site, "arrival", Some(&device.code));
+    Ok(Ok(app.plans.device(&app.store, device.id).await?))
+}
+
+/// Makes a waiting device under the first code that is free.
+async fn add_waiting(
+    app: &App,
+    owner: &KeyOwner,
+    identity: &str,
+    base: &str,
+    carrier: Option<&Arc<DevicePlan>>,
+    now: Moment,
+) -> Result<lantern_store::Device, Problem> {
+    for number in 1..1_000 {
+        let code = if number == 1 { base.to_owned() } else { format!("{}-{number}", &base[..base.len().min(58)]) };
+        let new = NewDevice {
+            code: &code,
+            name: identity,
+            interval_s: WAITING_INTERVAL_S,
+            state: DeviceState::Waiting,
+            carrier: carrier.map(|c| c.device),
+            identity: Some(identity),
+            ..NewDevice::default()
+        };
+        match app.store.add_device(owner.site, new, now).await {
+            Err(StoreError::Taken) => {
+                // Another request of the same sender may have made it just now.
+                if let Ok(device) = app.store.device_called(owner.site, identity, "").await {
+                    return Ok(device);
+                }
+            }
+            other => return Ok(other?),
+        }
+    }
+    Err(Problem::storage())
+}
+
+impl Delivery<'_> {
+    /// A delivery without a key.
+    pub(crate) fn no_key() -> Problem {
+        Problem::new(
+            Status::Unauthorized,
+            "no-key",
+            "No key",
+            "The request carries no key.",
+            "Send the device's key as `Authorization: Bearer KEY`, or in the address: /in/KEY.",
+        )
+    }
+}

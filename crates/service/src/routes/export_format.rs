@@ -1,0 +1,160 @@
+//! The formats of an export, written row by row.
+
+use jiff::tz::TimeZone;
+use lantern_core::{Moment, SignalId, Value, senml};
+use rocket::http::ContentType;
+
+/// One signal of an export.
+pub(super) struct Column {
+    pub(super) signal: SignalId,
+    /// `device/signal`.
+    pub(super) path: String,
+    pub(super) unit: Option<String>,
+}
+
+/// How an export is written.
+pub(super) enum Format {
+    /// RFC 4180, times in a zone.
+    Csv(TimeZone),
+    /// A SenML pack in JSON (RFC 8428).
+    SenmlJson {
+        /// Whether a record has been written.
+        has_records: bool,
+    },
+    /// A SenML pack in CBOR.
+    SenmlCbor,
+}
+
+impl Format {
+    /// From the name in a request; `None` if there is no such format.
+    pub(super) fn from_name(name: &str, zone: TimeZone) -> Option<Self> {
+        match name {
+            "csv" => Some(Self::Csv(zone)),
+            "senml" => Some(Self::SenmlJson { has_records: false }),
+            "senml-cbor" => Some(Self::SenmlCbor),
+            _ => None,
+        }
+    }
+
+    /// What to call it.
+    pub(super) fn content_type(&self) -> ContentType {
+        match self {
+            Self::Csv(_) => ContentType::CSV,
+            Self::SenmlJson { .. } => ContentType::new("application", "senml+json"),
+            Self::SenmlCbor => ContentType::new("application", "senml+cbor"),
+        }
+    }
+
+    /// The ending of its files.
+    pub(super) const fn ending(&self) -> &'static str {
+        match self {
+            Self::Csv(_) => "csv",
+            // The endings that RFC 8428 registers.
+            Self::SenmlJson { .. } => "senml",
+            Self::SenmlCbor => "senmlc",
+        }
+    }
+
+    /// Writes what stands before the rows.
+    pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Column]) {
+        match self {
+            Self::Csv(_) => {
+                let mut line = vec!["time".to_owned()];
+                line.extend(columns.iter().map(|column| {
+                    let unit = column.unit.as_ref().map(|unit| format!(" ({unit})")).unwrap_or_default();
+                    format!("{}{unit}", column.path)
+                }));
+                write_row(buffer, &line);
+            }
+            Self::SenmlJson { .. } => buffer.push(b'['),
+            // An array of indefinite length (RFC 8949, section 3.2.2).
+            Self::SenmlCbor => buffer.push(0x9f),
+        }
+    }
+
+    /// Writes the values of one time.
+    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: Vec<Option<Value>>) {
+        if let Self::Csv(zone) = self {
+            let time = at.to_timestamp().to_zoned(zone.clone());
+            let mut line = vec![time.strftime("%Y-%m-%dT%H:%M:%S%.f%:z").to_string()];
+            line.extend(values.into_iter().map(cell));
+            write_row(buffer, &line);
+            return;
+        }
+        for (column, value) in columns.iter().zip(values) {
+            let Some(value) = value else { continue };
+            match self {
+                Self::SenmlJson { has_records } => {
+                    if std::mem::replace(has_records, true) {
+                        buffer.extend_from_slice(b",\n");
+                    }
+                    let record = senml::to_json(&column.path, column.unit.as_deref(), at, &value);
+                    buffer.extend_from_slice(record.as_bytes());
+                }
+                _ => buffer.extend(senml::to_cbor(&column.path, column.unit.as_deref(), at, &value)),
+            }
+        }
+    }
+
+    /// Writes what stands behind the rows.
+    pub(super) fn end(&self, buffer: &mut Vec<u8>) {
+        match self {
+            Self::Csv(_) => {}
+            Self::SenmlJson { .. } => buffer.push(b']'),
+            Self::SenmlCbor => buffer.push(0xff),
+        }
+    }
+
+    /// Writes that the export is not whole: a pack is left open, so that nobody
+    /// can take it for a whole one.
+    pub(super) fn broken_off(&self, buffer: &mut Vec<u8>) {
+        if matches!(self, Self::Csv(_)) {
+            buffer.extend_from_slice(b"# broken off: the database failed\r\n");
+        }
+    }
+}
+
+fn cell(value: Option<Value>) -> String {
+    match value {
+        None => String::new(),
+        Some(Value::Number(number)) => number.to_string(),
+        Some(Value::Flag(flag)) => if flag { "1" } else { "0" }.to_owned(),
+        // A spreadsheet would take such a text for a formula and run it.
+        Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => format!("'{text}"),
+        Some(Value::Text(text)) => text,
+    }
+}
+
+fn write_row(buffer: &mut Vec<u8>, cells: &[String]) {
+    for (i, cell) in cells.iter().enumerate() {
+        if i > 0 {
+            buffer.push(b',');
+        }
+        if cell.contains([',', '"', '\n', '\r']) {
+            buffer.push(b'"');
+            buffer.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
+            buffer.push(b'"');
+        } else {
+            buffer.extend_from_slice(cell.as_bytes());
+        }
+    }
+    buffer.extend_from_slice(b"\r\n");
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn cells_are_quoted_as_rfc_4180_says() {
+        let mut buffer = Vec::new();
+        write_row(&mut buffer, &["a".into(), "b,c".into(), "say \"hi\"".into(), String::new()]);
+        assert_eq!(String::from_utf8(buffer).unwrap(), "a,\"b,c\",\"say \"\"hi\"\"\",\r\n");
+    }
+
+    #[test]
+    fn texts_cannot_become_formulas() {
+        assert_eq!(cell(Some(Value::Text("=1+1".into()))), "'=1+1");
+        assert_eq!(cell(Some(Value::Number(-1.5))), "-1.5");
+    }
+}
