@@ -34,6 +34,24 @@ export const router = createBrowserRouter([
                 lazy: async () => ({ Component: (await import('./features/device/DevicePage')).DevicePage }),
               },
               {
+                path: 'devices/:device/commissioning',
+                lazy: async () => ({
+                  Component: (await import('./features/commissioning/CommissioningPage')).CommissioningPage,
+                }),
+              },
+              {
+                path: 'kinds',
+                lazy: async () => ({ Component: (await import('./features/kinds/KindsPage')).KindsPage }),
+              },
+              {
+                path: 'kinds/:kind',
+                lazy: async () => ({ Component: (await import('./features/kinds/KindPage')).KindPage }),
+              },
+              {
+                path: 'add-kind',
+                lazy: async () => ({ Component: (await import('./features/kinds/AddKindPage')).AddKindPage }),
+              },
+              {
                 path: 'add-device',
                 lazy: async () => ({
                   Component: (await import('./features/set-up/AddDevicePage')).AddDevicePage,

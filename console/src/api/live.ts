@@ -1,6 +1,15 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { groupBy } from '../groupBy';
-import type { ChangeEvent, DeviceNow, LiveReading, PresenceEvent, ReadingsEvent, Value } from './types';
+import type {
+  ChangeEvent,
+  Contact,
+  ContactEvent,
+  DeviceNow,
+  LiveReading,
+  PresenceEvent,
+  ReadingsEvent,
+  Value,
+} from './types';
 
 /** Whether the live stream of a site is connected, and since when not. */
 export type LiveState = { connected: true } | { connected: false; since: number };
@@ -11,6 +20,9 @@ const REFRESH = 10_000;
 const REOPEN = 5_000;
 /** A page that is hidden for so long gives its stream up, in milliseconds. */
 const SLEEP = 30_000;
+
+/** Contacts of a device that a page holds. */
+const MAX_CONTACTS = 200;
 
 type ReadingsListener = (readings: LiveReading[]) => void;
 
@@ -69,6 +81,7 @@ export class LiveSite {
     };
     on<ReadingsEvent>('readings', (event) => this.#readings(event));
     on<PresenceEvent>('presence', (event) => this.#presence(event));
+    on<ContactEvent>('contact', (event) => this.#contact(event));
     on<ChangeEvent>('change', (event) => this.#change(event));
     on('reset', () => void this.#cache.invalidateQueries());
     return source;
@@ -145,16 +158,26 @@ export class LiveSite {
     );
   }
 
+  #contact({ device, contact }: ContactEvent): void {
+    this.#cache.setQueryData<Contact[]>(
+      ['contacts', this.#site, device],
+      (known) => known && [contact, ...known].slice(0, MAX_CONTACTS),
+    );
+  }
+
   #change({ what, device }: ChangeEvent): void {
     // Asking for it again would only say that it is not there.
     if (what === 'device-removed') this.#cache.setQueryData(['device-now', this.#site, device], null);
     const stale: Record<ChangeEvent['what'], string[]> = {
       site: ['site', 'sites'],
-      device: ['now', 'device', 'device-now', 'site'],
-      'device-removed': ['now', 'site', 'arrivals'],
-      signal: ['now', 'device-now', 'signals', 'site', 'arrivals'],
+      device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals'],
+      'device-removed': ['now', 'site', 'arrivals', 'kinds'],
+      signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes'],
       key: ['keys'],
-      arrival: ['site', 'arrivals'],
+      arrival: ['site', 'arrivals', 'now'],
+      kind: ['kinds'],
+      commissioning: ['commissioning', 'device-now'],
+      'hand-reading': ['readings', 'summary'],
     };
     for (const key of stale[what]) {
       void this.#cache.invalidateQueries({ queryKey: key === 'sites' ? [key] : [key, this.#site] });

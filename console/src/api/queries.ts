@@ -2,15 +2,23 @@ import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { all, api, setCsrf } from './client';
 import type {
   Arrival,
+  Commissioning,
+  Contact,
   Device,
   DeviceNow,
+  Follower,
   Key,
+  Kind,
   Page,
+  PresenceChange,
   Reading,
+  Recipes,
+  Revision,
   Session,
   Signal,
   Site,
   SummarySet,
+  WaitingDevice,
 } from './types';
 
 const part = encodeURIComponent;
@@ -65,16 +73,87 @@ export const signals = (siteCode: string, device: string) =>
     queryFn: () => all<Signal>(`${devicePath(siteCode, device)}/signals?limit=500`),
   });
 
-export const keys = (siteCode: string, device: string) =>
+/** Path of a site below the API. */
+export const sitePath = (site: string) => `/sites/${part(site)}`;
+
+/** Path of a kind below the API. */
+export const kindPath = (site: string, kind: string) => `${sitePath(site)}/kinds/${part(kind)}`;
+
+/** Keys of a device or, without one, of the site itself. */
+export const keys = (siteCode: string, device?: string) =>
   queryOptions({
-    queryKey: ['keys', siteCode, device],
-    queryFn: () => all<Key>(`${devicePath(siteCode, device)}/keys`),
+    queryKey: ['keys', siteCode, device ?? ''],
+    queryFn: () =>
+      all<Key>(`${device === undefined ? sitePath(siteCode) : devicePath(siteCode, device)}/keys`),
   });
 
-export const arrivals = (siteCode: string) =>
+export const arrivals = (siteCode: string, ignored = false) =>
   queryOptions({
-    queryKey: ['arrivals', siteCode],
-    queryFn: () => all<Arrival>(`/sites/${part(siteCode)}/arrivals`),
+    queryKey: ['arrivals', siteCode, ignored],
+    queryFn: () => all<Arrival>(`${sitePath(siteCode)}/arrivals?ignored=${ignored}`),
+  });
+
+export const waitingDevices = (siteCode: string) =>
+  queryOptions({
+    queryKey: ['arrivals', siteCode, 'devices'],
+    queryFn: () => all<WaitingDevice>(`${sitePath(siteCode)}/waiting`),
+  });
+
+/** The last contacts of a device, newest first. */
+export const contacts = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['contacts', siteCode, device],
+    queryFn: async () =>
+      (await api.get<Page<Contact>>(`${devicePath(siteCode, device)}/contacts?limit=100`)).items,
+  });
+
+/** The last contacts with unknown keys, newest first. */
+export const unknownContacts = () =>
+  queryOptions({
+    queryKey: ['contacts', 'unknown'],
+    queryFn: async () => (await api.get<Page<Contact>>('/contacts/unknown?limit=50')).items,
+  });
+
+export const kinds = (siteCode: string) =>
+  queryOptions({ queryKey: ['kinds', siteCode], queryFn: () => all<Kind>(`${sitePath(siteCode)}/kinds`) });
+
+export const kind = (siteCode: string, code: string) =>
+  queryOptions({
+    queryKey: ['kinds', siteCode, code],
+    queryFn: () => api.get<Kind>(kindPath(siteCode, code)),
+  });
+
+export const revisions = (siteCode: string, code: string) =>
+  queryOptions({
+    queryKey: ['kinds', siteCode, code, 'revisions'],
+    queryFn: () => all<Revision>(`${kindPath(siteCode, code)}/revisions`),
+  });
+
+export const followers = (siteCode: string, code: string) =>
+  queryOptions({
+    queryKey: ['kinds', siteCode, code, 'devices'],
+    queryFn: () => all<Follower>(`${kindPath(siteCode, code)}/devices`),
+  });
+
+export const commissioning = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['commissioning', siteCode, device],
+    queryFn: () => api.get<Commissioning>(`${devicePath(siteCode, device)}/commissioning`),
+    // Steps tick as readings come and time goes on.
+    refetchInterval: 5_000,
+  });
+
+export const recipes = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['recipes', siteCode, device],
+    queryFn: () => api.get<Recipes>(`${devicePath(siteCode, device)}/recipes`),
+  });
+
+export const presenceChanges = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['presence', siteCode, device],
+    queryFn: async () =>
+      (await api.get<Page<PresenceChange>>(`${devicePath(siteCode, device)}/presence?limit=20`)).items,
   });
 
 /** A stretch of time in milliseconds since 1970. */

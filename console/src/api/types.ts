@@ -25,6 +25,11 @@ export type ValueType = 'number' | 'flag' | 'text';
 export type Value = number | boolean | string;
 export type Direction = 'rising' | 'falling' | 'steady';
 
+export type DeviceState = 'waiting' | 'trial' | 'live';
+
+/** A decoder as docs/reference/decoders.md describes it. */
+export type DecoderForm = Record<string, unknown> & { form: string };
+
 export interface Device {
   code: string;
   name: string;
@@ -35,6 +40,17 @@ export interface Device {
   last_heard_at?: string;
   presence: Presence;
   since?: string;
+  state: DeviceState;
+  trial_since?: string;
+  kind?: string;
+  revision?: number;
+  decoder?: DecoderForm;
+  late_after?: number;
+  silent_after?: number;
+  carrier?: string;
+  identity?: string;
+  keeps_payload: boolean;
+  clock_offset_s?: number;
 }
 
 export interface Signal {
@@ -44,22 +60,31 @@ export interface Signal {
   type: ValueType;
   unit?: string;
   symbol: string;
+  low?: number;
+  high?: number;
+  reserved: boolean;
+  also?: string[];
 }
 
 export interface NewSignal {
   code: string;
   name?: string;
+  note?: string;
   type: ValueType;
   unit?: string;
+  low?: number;
+  high?: number;
+  reserved?: boolean;
 }
 
 export interface NewDevice {
   code?: string;
   name: string;
   note: string;
-  interval_s: number;
+  interval_s?: number;
   position?: Position;
   signals: NewSignal[];
+  kind?: string;
 }
 
 export interface DeviceChange {
@@ -67,19 +92,29 @@ export interface DeviceChange {
   note?: string;
   interval_s?: number;
   position?: Position | null;
+  decoder?: DecoderForm | null;
+  late_after?: number | null;
+  silent_after?: number | null;
+  keeps_payload?: boolean;
 }
+
+export type Grant = 'send' | 'read' | 'command';
 
 export interface Key {
   id: number;
   hint: string;
   note: string;
+  grants: Grant[];
   created_at: string;
+  expires_at?: string;
   last_used_at?: string;
+  last_used_from?: string;
   revoked_at?: string;
 }
 
 export interface IssuedKey extends Key {
   key: string;
+  address: string;
 }
 
 export interface Removal {
@@ -97,9 +132,180 @@ export interface Arrival {
   device: string;
   name: string;
   first_at: string;
-  last?: Reading;
+  last: Reading[];
   readings: number;
   type: ValueType;
+  unit?: string;
+  ignored_at?: string;
+}
+
+export interface WaitingDevice {
+  code: string;
+  identity?: string;
+  carrier?: string;
+  first_at: string;
+  last_heard_at?: string;
+  presence: Presence;
+  names: Arrival[];
+}
+
+export interface Claimed {
+  signal: string;
+  moved: number;
+  left: number;
+}
+
+export interface RefusedValue {
+  name: string;
+  code: string;
+  detail: string;
+  remedy: string;
+}
+
+export interface Remark {
+  code: string;
+  detail: string;
+}
+
+export interface Contact {
+  at: string;
+  protocol: string;
+  from: string;
+  bytes: number;
+  dialect?: string;
+  outcome: 'kept' | 'partly' | 'refused';
+  times: number;
+  kept: number;
+  repeated?: number;
+  corrected?: number;
+  ignored?: number;
+  waiting?: string[];
+  refused?: RefusedValue[];
+  refused_count?: number;
+  remarks?: Remark[];
+  payload?: string;
+}
+
+export interface ContactEvent {
+  device: string;
+  contact: Contact;
+}
+
+export interface KindDescription {
+  code?: string;
+  name: string;
+  note?: string;
+  interval_s?: number;
+  late_after?: number;
+  silent_after?: number;
+  decoder?: DecoderForm;
+  signals?: NewSignal[];
+}
+
+export interface Revision {
+  revision: number;
+  made_by: string;
+  made_at: string;
+  description: KindDescription;
+}
+
+export interface Kind extends Revision {
+  code: string;
+  devices: number;
+}
+
+export interface Follower {
+  device: string;
+  name: string;
+  revision: number;
+}
+
+export interface Difference {
+  path: string;
+  from?: string;
+  to?: string;
+}
+
+export interface Differences {
+  differences: Difference[];
+  beside?: string[];
+  done: boolean;
+}
+
+export interface Step {
+  code: string;
+  title: string;
+  state: 'open' | 'passed' | 'failed';
+  finding: string;
+}
+
+export interface DummyTest {
+  signal: string;
+  expected?: number;
+  tolerance?: number;
+  asked_at?: string;
+  passed_at?: string;
+  last?: Value;
+}
+
+export interface Soak {
+  from: string;
+  to: string;
+  is_over: boolean;
+  expected: number;
+  received: number;
+  longest_gap_s: number;
+  gap_from: string;
+}
+
+export interface Commissioning {
+  device: string;
+  name: string;
+  state: DeviceState;
+  trial_since?: string;
+  at: string;
+  steps: Step[];
+  dummies: DummyTest[];
+  soak?: Soak;
+  trial_readings: number;
+  is_ready: boolean;
+  verdict: string;
+}
+
+export interface Recipe {
+  code: string;
+  title: string;
+  hint: string;
+  file: string;
+  text: string;
+}
+
+export interface Recipes {
+  address: string;
+  recipes: Recipe[];
+}
+
+export interface TriedValue {
+  name: string;
+  raw: Value;
+  at?: string;
+  device?: string;
+  unit?: string;
+  becomes: 'reading' | 'arrival' | 'ignored' | 'refused';
+  refused?: RefusedValue;
+}
+
+export interface Tried {
+  dialect: string;
+  values: TriedValue[];
+  count: number;
+  refused: RefusedValue[];
+  remarks: Remark[];
+}
+
+export interface PresenceChange {
+  at: string;
+  presence: Presence;
 }
 
 export interface Trend {
@@ -133,6 +339,8 @@ export interface DeviceNow {
   since?: string;
   last_heard_at?: string;
   interval_s: number;
+  state: DeviceState;
+  clock_offset_s?: number;
   signals: SignalNow[];
   trace?: Trace;
 }
@@ -178,6 +386,15 @@ export interface PresenceEvent {
 }
 
 export interface ChangeEvent {
-  what: 'site' | 'device' | 'device-removed' | 'signal' | 'key' | 'arrival';
+  what:
+    | 'site'
+    | 'device'
+    | 'device-removed'
+    | 'signal'
+    | 'key'
+    | 'arrival'
+    | 'kind'
+    | 'commissioning'
+    | 'hand-reading';
   device?: string;
 }

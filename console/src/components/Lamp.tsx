@@ -5,6 +5,7 @@ const Glass = styled('svg')(({ theme }) => ({
   flex: 'none',
   color: theme.vars?.palette.text.secondary,
   '& .flame': { color: theme.vars?.palette.primary.main },
+  '& .flag': { color: theme.vars?.palette.secondary.main },
   '& .stroke': { color: theme.vars?.palette.error.main },
   '& .pulse': { animation: 'lamp-pulse 600ms ease-out' },
   '@keyframes lamp-pulse': { from: { opacity: 0.25 }, to: { opacity: 1 } },
@@ -23,14 +24,23 @@ export function Lamp({
   presence,
   beat,
   size = 32,
+  trial = false,
 }: {
   presence: Presence;
   beat?: string | undefined;
   size?: number;
+  /** A small flag at its foot. */
+  trial?: boolean;
 }) {
   const never = presence === 'never';
   return (
-    <Glass width={size} height={size} viewBox="0 0 24 24" role="img" aria-label={`Lamp: ${presence}`}>
+    <Glass
+      width={size}
+      height={size}
+      viewBox="0 0 24 24"
+      role="img"
+      aria-label={`Lamp: ${presence}${trial ? ', in trial' : ''}`}
+    >
       <g
         fill="none"
         stroke="currentColor"
@@ -58,6 +68,12 @@ export function Lamp({
           strokeWidth={2}
           strokeLinecap="round"
         />
+      )}
+      {trial && (
+        <g className="flag">
+          <path d="M19 22v-7.500" stroke="currentColor" strokeWidth={1.4} strokeLinecap="round" />
+          <path d="M19 14.500h4.500l-1.300 1.700 1.300 1.700H19z" fill="currentColor" />
+        </g>
       )}
     </Glass>
   );

@@ -63,6 +63,7 @@ describe('live readings', () => {
     device: 'tower',
     name: 'Tower',
     presence: 'fresh',
+    state: 'live',
     interval_s: 30,
     signals: [
       {

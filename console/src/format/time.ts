@@ -17,6 +17,10 @@ const TIME = { hour: '2-digit', minute: '2-digit' } as const;
 export const dateTime = (at: number | string, zone: string): string =>
   format(zone, { ...DATE, ...TIME, second: '2-digit' }).format(new Date(at));
 
+/** Date and time to the millisecond, for readings closer together than a second. */
+export const fineTime = (at: string, zone: string): string =>
+  `${dateTime(at, zone)}.${String(new Date(at).getUTCMilliseconds()).padStart(3, '0')}`;
+
 /** Hours and minutes in a zone: "14:02". */
 export const clockTime = (at: number, zone: string): string => format(zone, TIME).format(new Date(at));
 

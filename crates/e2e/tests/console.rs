@@ -109,19 +109,24 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         browser.press("Show all").await;
 
         browser.press("Arrivals1").await;
-        browser.sees("One name waits to be declared").await;
+        browser.sees("One name waits to be claimed").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
-        browser.press("Declare supply of tower").await;
-        browser.sees("Declare a signal").await;
-        browser.fill("Unit", "V").await;
-        browser.press("Declare").await;
+        browser.press("Claim supply of tower").await;
+        browser.sees("One reading goes with it").await;
+        browser.press("Claim it").await;
+        browser.sees("No arrivals").await;
+        browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
         browser.text_of("[data-signal=supply] [data-value]", |text| text == "12.3 V").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
 
+        // A recipe with the key just issued in it is run as it stands.
         browser.press("Issue a key").await;
-        let line = browser.text_of("#curl-line", |text| text.starts_with("curl ")).await;
-        let sent = Command::new("sh").arg("-c").arg(&line).output().unwrap();
-        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 2\n", "{line}");
+        browser.press("Issue it").await;
+        browser.sees("The key is shown only now").await;
+        let recipe = browser.text_of("#recipe", |text| text.contains("curl") && !text.contains("'KEY'")).await;
+        let sent = Command::new("sh").arg("-c").arg(&recipe).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 2\n", "{recipe}");
+        browser.sees("HTTP POST from 127.0.0.1").await;
 
         browser.press("Remove this device").await;
         browser.sees("With it go 4 readings").await;
@@ -159,6 +164,9 @@ async fn pages_fit_a_phone_and_hold_in_the_dark() {
         ("/sites/marlbeck", "The one device is fresh"),
         ("/sites/marlbeck/devices/tower", "Remove this device"),
         ("/sites/marlbeck/arrivals", "One name waits"),
+        ("/sites/marlbeck/devices/tower/commissioning", "Every declared signal was seen"),
+        ("/sites/marlbeck/kinds", "No kinds yet"),
+        ("/sites/marlbeck/add-kind", "Make the kind"),
         ("/sites/marlbeck/set-up", "Remove this site"),
         ("/sites/marlbeck/add-device", "Add the device and issue its key"),
         ("/sites/marlbeck/nothing", "There is no such page"),

@@ -3,10 +3,14 @@
 
 /// The command line.
 mod client;
+/// Trial, contact log, presence.
+mod commissioning;
 /// The console in a browser.
 mod console;
 /// The demo.
 mod demo;
+/// Every way to write readings.
+mod dialects;
 /// The way in: what is taken, what is refused, and how it is said.
 mod intake;
 /// `kill -9` in the middle of it.
@@ -19,5 +23,11 @@ mod objects;
 mod people;
 /// Now, readings, summaries, export.
 mod reading_back;
+/// Sending instructions, each really run.
+mod recipes;
+/// Every refusal there is.
+mod refusals;
 /// Starting, settings, stopping.
 mod running;
+/// Kinds, documents, keys, arrivals, readings by hand.
+mod setting_up;

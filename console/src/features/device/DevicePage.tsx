@@ -1,3 +1,4 @@
+import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
@@ -12,6 +13,8 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
 import { useServiceNow } from '../../format/clock';
+import { ContactsSection } from './ContactsSection';
+import { DecoderSection } from './DecoderSection';
 import { HistorySection } from './HistorySection';
 import { NowSection } from './NowSection';
 import { SendingSection } from './SendingSection';
@@ -21,8 +24,10 @@ import { SignalsSection } from './SignalsSection';
 const SECTIONS = [
   { id: 'now', title: 'Now' },
   { id: 'history', title: 'History' },
+  { id: 'contacts', title: 'Contacts' },
   { id: 'signals', title: 'Signals' },
   { id: 'sending', title: 'Sending' },
+  { id: 'decoder', title: 'Decoder' },
   { id: 'settings', title: 'Settings' },
 ] as const;
 
@@ -55,8 +60,10 @@ export function DevicePage() {
   const sections: Record<SectionId, ReactNode> = {
     now: <NowSection device={data} />,
     history: <HistorySection key={code} device={data} />,
+    contacts: <ContactsSection device={code} />,
     signals: <SignalsSection key={code} device={code} />,
     sending: <SendingSection key={code} device={data} />,
+    decoder: <DecoderSection key={code} code={code} />,
     settings: <SettingsSection key={code} code={code} />,
   };
   return (
@@ -69,6 +76,8 @@ export function DevicePage() {
     >
       <Box sx={{ minWidth: 0 }}>
         <Header device={data} />
+        {data.state === 'trial' && <InTrial device={data} />}
+        <ClockOff device={data} />
         {SECTIONS.map(({ id, title }) => (
           <Box
             component="section"
@@ -107,6 +116,44 @@ export function DevicePage() {
   );
 }
 
+/** Says that a device is in trial, and leads to what is still to be done. */
+function InTrial({ device }: { device: DeviceNow }) {
+  const site = useSite();
+  return (
+    <Alert
+      severity="info"
+      icon={false}
+      sx={{ mb: 3 }}
+      action={
+        <Button
+          component={RouterLink}
+          to={`/sites/${site.code}/devices/${device.device}/commissioning`}
+          color="inherit"
+          size="small"
+        >
+          Commissioning
+        </Button>
+      }
+    >
+      In trial: its readings are trial readings until it goes live.
+    </Alert>
+  );
+}
+
+/** Off by more than this, in seconds, a clock is worth a word. */
+const CLOCK_OFF = 30;
+
+function ClockOff({ device }: { device: DeviceNow }) {
+  const offset = device.clock_offset_s ?? 0;
+  if (Math.abs(offset) <= CLOCK_OFF) return null;
+  return (
+    <Alert severity="warning" sx={{ mb: 3 }}>
+      Its clock is {age(Math.abs(offset) * 1000)} {offset > 0 ? 'behind' : 'ahead'}, or its messages are that
+      long on their way. Set the sender&apos;s clock, or let it send no times.
+    </Alert>
+  );
+}
+
 function Header({ device }: { device: DeviceNow }) {
   const now = useServiceNow();
   const latest = Math.max(
@@ -116,7 +163,7 @@ function Header({ device }: { device: DeviceNow }) {
   const state = device.presence === 'never' ? 'never heard' : `${device.presence}, ${age(now - latest)} ago`;
   return (
     <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', mb: 3 }}>
-      <Lamp presence={device.presence} beat={String(latest)} size={40} />
+      <Lamp presence={device.presence} beat={String(latest)} size={40} trial={device.state === 'trial'} />
       <Typography variant="h1" sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
         {device.name}: {state}
       </Typography>

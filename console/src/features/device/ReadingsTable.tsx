@@ -17,7 +17,7 @@ import type { DeviceNow } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';
-import { dateTime } from '../../format/time';
+import { dateTime, fineTime } from '../../format/time';
 
 /** The readings of one signal in the time shown, newest first. */
 export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span }) {
@@ -40,6 +40,8 @@ export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span 
     );
   };
   const next = data?.next;
+  // Samples of a waveform all have the same second.
+  const time = data?.items.some((reading) => Date.parse(reading.at) % 1000 !== 0) ? fineTime : dateTime;
   const exportUrl = `/api/v1/sites/${site.code}/export?format=csv&signals=${device.device}/${signal.signal}&from=${span.from / 1000}&to=${span.to / 1000}`;
   return (
     <Box sx={{ minWidth: 0 }}>
@@ -76,7 +78,7 @@ export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span 
           <TableBody>
             {data?.items.map((reading) => (
               <TableRow key={reading.at}>
-                <TableCell sx={{ whiteSpace: 'nowrap' }}>{dateTime(reading.at, site.zone)}</TableCell>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>{time(reading.at, site.zone)}</TableCell>
                 <TableCell align="right">{shown(reading.value, signal.decimals)}</TableCell>
               </TableRow>
             ))}

@@ -8,11 +8,12 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
-import { device as deviceQuery, devicePath } from '../../api/queries';
+import { device as deviceQuery, devicePath, presenceChanges } from '../../api/queries';
 import type { Device, DeviceChange } from '../../api/types';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { dateTime } from '../../format/time';
 import { IntervalField, PositionField, intervalEntry, intervalSeconds } from '../set-up/fields';
 import { parsePosition, positionText } from '../set-up/position';
 
@@ -30,6 +31,7 @@ export function SettingsSection({ code }: { code: string }) {
       <Paper sx={{ p: 3, maxWidth: 760 }}>
         <DeviceForm device={data} path={path} />
       </Paper>
+      <PresenceHistory code={code} />
       <Button color="error" variant="outlined" sx={{ mt: 2 }} onClick={() => setRemoving(true)}>
         Remove this device
       </Button>
@@ -46,6 +48,27 @@ export function SettingsSection({ code }: { code: string }) {
   );
 }
 
+/** When the device was fresh, late and silent. */
+function PresenceHistory({ code }: { code: string }) {
+  const site = useSite();
+  const { data = [] } = useQuery(presenceChanges(site.code, code));
+  if (data.length === 0) return null;
+  return (
+    <Paper sx={{ p: 3, mt: 2, maxWidth: 760 }}>
+      <Typography variant="h3" gutterBottom>
+        How it was heard
+      </Typography>
+      <Box component="ul" sx={{ m: 0, pl: 0, listStyle: 'none' }}>
+        {data.slice(0, 8).map((change) => (
+          <Box component="li" key={change.at}>
+            {dateTime(change.at, site.zone)}: {change.presence}
+          </Box>
+        ))}
+      </Box>
+    </Paper>
+  );
+}
+
 function DeviceForm({ device, path }: { device: Device; path: string }) {
   const site = useSite();
   const cache = useQueryClient();
@@ -53,6 +76,8 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
   const [note, setNote] = useState(device.note);
   const [every, setEvery] = useState(intervalEntry(device.interval_s));
   const [place, setPlace] = useState(positionText(device.position));
+  const [late, setLate] = useState(String(device.late_after ?? ''));
+  const [silent, setSilent] = useState(String(device.silent_after ?? ''));
   const position = parsePosition(place);
   const save = useMutation({
     mutationFn: () => {
@@ -60,6 +85,8 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
         name,
         note,
         interval_s: intervalSeconds(every),
+        late_after: late === '' ? null : Number(late),
+        silent_after: silent === '' ? null : Number(silent),
         ...(position === undefined ? {} : { position }),
       };
       return api.patch<Device>(path, change);
@@ -74,6 +101,24 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
     <Stack component="form" spacing={2.5} onSubmit={submit}>
       <TextField label="Name of the device" value={name} onChange={(e) => setName(e.target.value)} required />
       <IntervalField value={every} onChange={setEvery} />
+      <Stack direction="row" spacing={1}>
+        <TextField
+          label="Late after intervals"
+          type="number"
+          value={late}
+          onChange={(e) => setLate(e.target.value)}
+          placeholder="2"
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: 1, step: 'any' } }}
+        />
+        <TextField
+          label="Silent after intervals"
+          type="number"
+          value={silent}
+          onChange={(e) => setSilent(e.target.value)}
+          placeholder="5"
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: 1, step: 'any' } }}
+        />
+      </Stack>
       <PositionField value={place} onChange={setPlace} />
       <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline minRows={2} />
       {save.error && <ProblemAlert error={save.error} />}

@@ -1,8 +1,10 @@
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
 import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
@@ -18,26 +20,39 @@ interface Props {
   path: string;
   /** The signal to change; absent to declare a new one. */
   signal?: Signal;
-  /** The code a new one begins with. */
-  code?: string;
   onClose: () => void;
 }
 
-export function SignalDialog({ path, signal, code: proposed = '', onClose }: Props) {
-  const [code, setCode] = useState(signal?.code ?? proposed);
+export function SignalDialog({ path, signal, onClose }: Props) {
+  const [code, setCode] = useState(signal?.code ?? '');
   const [name, setName] = useState(signal?.name ?? '');
   const [type, setType] = useState<ValueType>(signal?.type ?? 'number');
   const [unit, setUnit] = useState(signal?.unit ?? '');
   const [note, setNote] = useState(signal?.note ?? '');
+  const [low, setLow] = useState(String(signal?.low ?? ''));
+  const [high, setHigh] = useState(String(signal?.high ?? ''));
+  const [reserved, setReserved] = useState(signal?.reserved ?? false);
+  const limit = (text: string) => (type === 'number' && text !== '' ? Number(text) : null);
   const save = useMutation({
     mutationFn: () => {
       const given = type === 'number' && unit !== '' ? unit : null;
       return signal
-        ? api.patch<Signal>(`${path}/${encodeURIComponent(signal.code)}`, { name, type, unit: given, note })
+        ? api.patch<Signal>(`${path}/${encodeURIComponent(signal.code)}`, {
+            name,
+            type,
+            unit: given,
+            note,
+            low: limit(low),
+            high: limit(high),
+            reserved,
+          })
         : api.post<Signal>(path, {
             code,
             type,
             note,
+            low: limit(low),
+            high: limit(high),
+            reserved,
             ...(name === '' ? {} : { name }),
             ...(given === null ? {} : { unit: given }),
           });
@@ -86,6 +101,28 @@ export function SignalDialog({ path, signal, code: proposed = '', onClose }: Pro
               value={type === 'number' ? unit : ''}
               onChange={setUnit}
               disabled={type !== 'number'}
+            />
+            {type === 'number' && (
+              <Stack direction="row" spacing={1}>
+                <TextField
+                  label="Lowest possible"
+                  type="number"
+                  value={low}
+                  onChange={(e) => setLow(e.target.value)}
+                  slotProps={{ htmlInput: { step: 'any' } }}
+                />
+                <TextField
+                  label="Highest possible"
+                  type="number"
+                  value={high}
+                  onChange={(e) => setHigh(e.target.value)}
+                  slotProps={{ htmlInput: { step: 'any' } }}
+                />
+              </Stack>
+            )}
+            <FormControlLabel
+              control={<Checkbox checked={reserved} onChange={(_, checked) => setReserved(checked)} />}
+              label="Only its device may send it"
             />
             <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline />
             {save.error && <ProblemAlert error={save.error} />}

@@ -9,24 +9,22 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSearchParams } from 'react-router';
 import { devicePath, signals } from '../../api/queries';
 import type { Signal } from '../../api/types';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
+import { EnterDialog } from './EnterDialog';
 import { SignalDialog } from './SignalDialog';
 
 /** What is open over the list. */
-type Open = { kind: 'none' } | { kind: 'add'; code: string } | { kind: 'edit' | 'remove'; signal: Signal };
+type Open = { kind: 'none' } | { kind: 'add' } | { kind: 'edit' | 'remove' | 'enter'; signal: Signal };
 
 /** The signals of a device: declare, change, remove. */
 export function SignalsSection({ device }: { device: string }) {
   const site = useSite();
-  const [params] = useSearchParams();
-  const wanted = params.get('declare');
-  const [open, setOpen] = useState<Open>(wanted === null ? { kind: 'none' } : { kind: 'add', code: wanted });
+  const [open, setOpen] = useState<Open>({ kind: 'none' });
   const { data = [], error } = useQuery(signals(site.code, device));
   const close = () => setOpen({ kind: 'none' });
   const path = `${devicePath(site.code, device)}/signals`;
@@ -54,6 +52,15 @@ export function SignalsSection({ device }: { device: string }) {
                 <TableCell>{signal.symbol || '—'}</TableCell>
                 <TableCell>{signal.note}</TableCell>
                 <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
+                  {!signal.reserved && (
+                    <Button
+                      size="small"
+                      onClick={() => setOpen({ kind: 'enter', signal })}
+                      aria-label={`Enter a reading of ${signal.code}`}
+                    >
+                      Enter
+                    </Button>
+                  )}
                   <Button
                     size="small"
                     onClick={() => setOpen({ kind: 'edit', signal })}
@@ -76,12 +83,19 @@ export function SignalsSection({ device }: { device: string }) {
         </Table>
       </TableContainer>
       <Box sx={{ mt: 2 }}>
-        <Button variant="outlined" onClick={() => setOpen({ kind: 'add', code: '' })}>
+        <Button variant="outlined" onClick={() => setOpen({ kind: 'add' })}>
           Declare a signal
         </Button>
       </Box>
-      {open.kind === 'add' && <SignalDialog path={path} code={open.code} onClose={close} />}
+      {open.kind === 'add' && <SignalDialog path={path} onClose={close} />}
       {open.kind === 'edit' && <SignalDialog path={path} signal={open.signal} onClose={close} />}
+      {open.kind === 'enter' && (
+        <EnterDialog
+          path={`${path}/${encodeURIComponent(open.signal.code)}`}
+          signal={open.signal}
+          onClose={close}
+        />
+      )}
       {open.kind === 'remove' && (
         <RemoveDialog
           path={`${path}/${encodeURIComponent(open.signal.code)}`}

@@ -38,7 +38,11 @@ export function LampCard({ device, site, zone }: { device: DeviceNow; site: stri
       }}
     >
       <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', minWidth: 0 }}>
-        <Lamp presence={device.presence} beat={device.signals.map((s) => s.last?.at).join()} />
+        <Lamp
+          presence={device.presence}
+          beat={device.signals.map((s) => s.last?.at).join()}
+          trial={device.state === 'trial'}
+        />
         <Box sx={{ minWidth: 0 }}>
           <Typography variant="h3" component="h2" noWrap title={device.name}>
             {device.name}
@@ -70,11 +74,13 @@ export function LampCard({ device, site, zone }: { device: DeviceNow; site: stri
 
 function State({ device, zone }: { device: DeviceNow; zone: string }) {
   const now = useServiceNow();
-  if (device.presence === 'never') return <>never heard</>;
-  if (device.presence === 'fresh') return <>fresh</>;
+  const trial = device.state === 'trial' ? ', in trial' : '';
+  if (device.presence === 'never') return <>never heard{trial}</>;
+  if (device.presence === 'fresh') return <>fresh{trial}</>;
   return (
     <>
       {device.presence} since {shortTime(device.since ?? '', zone, now)}
+      {trial}
     </>
   );
 }

@@ -6,6 +6,7 @@ const device = (name: string, presence: Presence, since?: string): DeviceNow => 
   device: name.toLowerCase(),
   name,
   presence,
+  state: 'live',
   interval_s: 30,
   signals: [],
   ...(since === undefined ? {} : { since }),

@@ -1,19 +1,22 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
 import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
+import { useNavigate, useSearchParams } from 'react-router';
 import { api } from '../../api/client';
-import { devicePath } from '../../api/queries';
+import { devicePath, kinds, sitePath } from '../../api/queries';
 import type { Device, IssuedKey, NewDevice, NewSignal } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DeviceMade } from './DeviceMade';
 import { SignalRows, toNewSignal, type SignalEntry } from './SignalRows';
 import { CodeField, IntervalField, PositionField, intervalSeconds, type IntervalEntry } from './fields';
+import { expand } from './expand';
 import { parsePosition } from './position';
 
 /** Makes a device with its signals and its first key. */
@@ -24,23 +27,37 @@ export function AddDevicePage() {
   const [code, setCode] = useState('');
   const [every, setEvery] = useState<IntervalEntry>({ amount: '60', unit: 's' });
   const [place, setPlace] = useState('');
-  const [rows, setRows] = useState<SignalEntry[]>([{ id: 1, code: '', type: 'number', unit: '' }]);
+  const [params] = useSearchParams();
+  const [kind, setKind] = useState(params.get('kind') ?? '');
+  const { data: known = [] } = useQuery(kinds(site.code));
+  const [rows, setRows] = useState<SignalEntry[]>(
+    kind === '' ? [{ id: 1, code: '', type: 'number', unit: '' }] : [],
+  );
+  const chosen = known.find((one) => one.code === kind);
+  const names = expand(name);
+  const navigate = useNavigate();
   const make = useMutation({
     mutationFn: async () => {
       const position = parsePosition(place);
       const signals: NewSignal[] = rows.map(toNewSignal);
-      const body: NewDevice = {
-        name,
+      const body = (one: string): NewDevice => ({
+        name: one,
         note: '',
-        interval_s: intervalSeconds(every),
         signals,
-        ...(code === '' ? {} : { code }),
+        ...(kind === '' ? { interval_s: intervalSeconds(every) } : { kind }),
+        ...(code === '' || names.length > 1 ? {} : { code }),
         ...(position ? { position } : {}),
-      };
-      const device = await api.post<Device>(`/sites/${encodeURIComponent(site.code)}/devices`, body);
+      });
+      const path = `${sitePath(site.code)}/devices`;
+      if (names.length > 1) {
+        for (const one of names) await api.post<Device>(path, body(one));
+        await navigate(`/sites/${site.code}/set-up`);
+        return undefined;
+      }
+      const device = await api.post<Device>(path, body(name));
       const key = await api.post<IssuedKey>(`${devicePath(site.code, device.code)}/keys`, {});
       await cache.invalidateQueries({ queryKey: ['now', site.code] });
-      return { device, secret: key.key, signals };
+      return { device, secret: key.key, signals: [...(chosen?.description.signals ?? []), ...signals] };
     },
   });
   if (make.data) return <DeviceMade {...make.data} />;
@@ -65,9 +82,36 @@ export function AddDevicePage() {
               onChange={(e) => setName(e.target.value)}
               required
               autoFocus
+              helperText={
+                names.length > 1
+                  ? `Makes ${names.length} devices: ${names[0]} to ${names.at(-1)}.`
+                  : 'shed-{1..4} stands for four devices.'
+              }
             />
-            <CodeField name={name} value={code} onChange={setCode} />
-            <IntervalField value={every} onChange={setEvery} />
+            {names.length === 1 && <CodeField name={name} value={code} onChange={setCode} />}
+            <TextField
+              select
+              label="Kind"
+              value={chosen ? kind : ''}
+              onChange={(e) => {
+                setKind(e.target.value);
+                if (e.target.value !== '') setRows(rows.filter((row) => row.code !== ''));
+              }}
+              helperText={
+                chosen
+                  ? `Has ${chosen.description.signals?.map((signal) => signal.code).join(', ') ?? 'no signals'}.`
+                  : 'A make of device that is described already.'
+              }
+              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+            >
+              <MenuItem value="">none</MenuItem>
+              {known.map((one) => (
+                <MenuItem key={one.code} value={one.code}>
+                  {one.description.name}
+                </MenuItem>
+              ))}
+            </TextField>
+            {kind === '' && <IntervalField value={every} onChange={setEvery} />}
             <PositionField value={place} onChange={setPlace} />
           </Stack>
         </Paper>
@@ -76,7 +120,9 @@ export function AddDevicePage() {
             Signals
           </Typography>
           <Typography color="textSecondary" sx={{ mb: 2 }}>
-            What it measures. The code is the name the sender uses. More can be declared later.
+            {chosen
+              ? 'Beside those of its kind. More can be declared later.'
+              : 'What it measures. The code is the name the sender uses. More can be declared later.'}
           </Typography>
           <SignalRows rows={rows} onChange={setRows} />
         </Paper>
@@ -88,7 +134,7 @@ export function AddDevicePage() {
           disabled={parsePosition(place) === undefined}
           sx={{ alignSelf: 'flex-start' }}
         >
-          Add the device and issue its key
+          {names.length > 1 ? `Add ${names.length} devices` : 'Add the device and issue its key'}
         </Button>
       </Stack>
     </Box>

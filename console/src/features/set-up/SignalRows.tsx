@@ -16,12 +16,28 @@ export interface SignalEntry {
   code: string;
   type: ValueType;
   unit: string;
+  /** What is not edited in a row, to be kept. */
+  rest?: Pick<NewSignal, 'name' | 'note' | 'low' | 'high' | 'reserved'>;
 }
 
-export const toNewSignal = ({ code, type, unit }: SignalEntry): NewSignal => ({
+export function toNewSignal({ code, type, unit, rest }: SignalEntry): NewSignal {
+  const { low, high, ...always } = rest ?? {};
+  return {
+    ...always,
+    code,
+    type,
+    ...(type === 'number' && unit !== '' ? { unit } : {}),
+    ...(type === 'number' && low !== undefined ? { low } : {}),
+    ...(type === 'number' && high !== undefined ? { high } : {}),
+  };
+}
+
+export const toEntry = ({ code, type, unit, ...rest }: NewSignal, index: number): SignalEntry => ({
+  id: index + 1,
   code,
   type,
-  ...(type === 'number' && unit !== '' ? { unit } : {}),
+  unit: unit ?? '',
+  rest,
 });
 
 /** Rows in which the signals of a device are declared. */

@@ -22,6 +22,7 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { interval } from '../../format/age';
 import { mono } from '../../theme/theme';
+import { KeysPanel } from '../sending/KeysPanel';
 import { PositionField, ZoneField } from './fields';
 import { parsePosition, positionText } from './position';
 
@@ -44,6 +45,28 @@ export function SiteSetUpPage() {
       </Typography>
       <Stack spacing={3}>
         <Devices />
+        <Paper sx={{ p: 3 }}>
+          <Typography variant="h2" gutterBottom>
+            Keys of the site
+          </Typography>
+          <Typography color="textSecondary" sx={{ mb: 1, maxWidth: 760 }}>
+            With a key of the site that may send, a device nobody has declared is an arrival from its first
+            message on. With one that may read, a display or program reads back all the site has.
+          </Typography>
+          <KeysPanel />
+        </Paper>
+        <Paper sx={{ p: 3 }}>
+          <Typography variant="h2" gutterBottom>
+            Set-up as a document
+          </Typography>
+          <Typography color="textSecondary" sx={{ mb: 1.5, maxWidth: 760 }}>
+            Kinds, devices and signals in one file that can be compared and applied again, here or on another
+            service. Keys and readings are not in it. Applied with: lantern site apply FILE
+          </Typography>
+          <Button href={`/api/v1${path}/document`} download={`${site.code}.json`} variant="outlined">
+            Download the set-up
+          </Button>
+        </Paper>
         <Paper sx={{ p: 3, maxWidth: 760 }}>
           <Typography variant="h2" sx={{ mb: 2 }}>
             Site
@@ -76,9 +99,14 @@ function Devices() {
     <Paper sx={{ p: 3 }}>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, justifyContent: 'space-between', mb: 1 }}>
         <Typography variant="h2">Devices</Typography>
-        <Button component={RouterLink} to={`/sites/${site.code}/add-device`} variant="contained">
-          Add a device
-        </Button>
+        <Box sx={{ display: 'flex', gap: 1 }}>
+          <Button component={RouterLink} to={`/sites/${site.code}/kinds`}>
+            Kinds of device
+          </Button>
+          <Button component={RouterLink} to={`/sites/${site.code}/add-device`} variant="contained">
+            Add a device
+          </Button>
+        </Box>
       </Box>
       {error && <ProblemAlert error={error} />}
       <TableContainer>
@@ -101,7 +129,9 @@ function Devices() {
                   </Link>
                 </TableCell>
                 <TableCell sx={mono}>{device.device}</TableCell>
-                <TableCell>{device.presence}</TableCell>
+                <TableCell>
+                  {device.state === 'trial' ? `${device.presence}, in trial` : device.presence}
+                </TableCell>
                 <TableCell align="right">{device.signals.length}</TableCell>
                 <TableCell align="right">{interval(device.interval_s)}</TableCell>
               </TableRow>

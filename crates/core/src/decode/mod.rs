@@ -127,10 +127,13 @@ impl<'a> Decoded<'a> {
         Ok(())
     }
 
-    /// The newest time its sender gave, which tells how its clock goes.
+    /// The time that tells how the sender's clock goes: its newest, unless it
+    /// delivers a backlog, whose times lie over a minute apart.
     #[must_use]
-    pub fn newest(&self) -> Option<Moment> {
-        self.items.iter().filter_map(|item| item.at).max()
+    pub fn clock_time(&self) -> Option<Moment> {
+        let times = || self.items.iter().filter_map(|item| item.at);
+        let (oldest, newest) = (times().min()?, times().max()?);
+        (newest.seconds_since(oldest) <= 60.0).then_some(newest)
     }
 
     /// Splits what describes several devices: by device in the order they come,

@@ -218,6 +218,9 @@ fn coverage_step(soak: Option<&Soak>) -> Step {
     let Some(soak) = soak else {
         return step("coverage", title, StepState::Open, "No soak test was begun; leave it at its place overnight.");
     };
+    if soak.expected == 0 && !soak.is_over {
+        return step("coverage", title, StepState::Open, "The soak test has begun; no report was due yet.");
+    }
     let share = if soak.expected == 0 { 1.0 } else { soak.received as f64 / soak.expected as f64 };
     let found = format!(
         "{} of {} reports came ({:.1} %), the longest gap was {}",

@@ -74,7 +74,7 @@ pub(crate) async fn take(app: &App, delivery: Delivery<'_>) -> Result<InAnswer, 
     let details = ContactDetails {
         protocol: delivery.protocol.to_owned(),
         from: delivery.from.clone(),
-        bytes: delivery.body.as_ref().map_or(0, |body| body.sent) as u64,
+        bytes: (delivery.body.as_ref().map_or(0, |body| body.sent) + delivery.query.len()) as u64,
         times: 1,
         ..ContactDetails::default()
     };
@@ -210,7 +210,7 @@ async fn accept(
         if Some(plan.device) != owner.device {
             app.heard.note(plan.device, now, &app.hub);
         }
-        if let Some(sent) = decoded.newest() {
+        if let Some(sent) = decoded.clock_time() {
             app.heard.note_clock(plan.device, now, sent);
         }
         let understood = understand(&plan.plan, decoded, now);

@@ -1,0 +1,87 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import MenuItem from '@mui/material/MenuItem';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState, type FormEvent } from 'react';
+import { useNavigate } from 'react-router';
+import { api } from '../../api/client';
+import { kinds, sitePath } from '../../api/queries';
+import type { Device, WaitingDevice } from '../../api/types';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { mono } from '../../theme/theme';
+
+/** Makes a device that waits one of the site's: it is in trial from then on. */
+export function ClaimDeviceDialog({ device, onClose }: { device: WaitingDevice; onClose: () => void }) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const { data: known = [] } = useQuery(kinds(site.code));
+  const [name, setName] = useState(device.identity ?? device.code);
+  const [code, setCode] = useState(device.code);
+  const [kind, setKind] = useState('');
+  const claim = useMutation({
+    mutationFn: () =>
+      api.post<Device>(`${sitePath(site.code)}/waiting/${encodeURIComponent(device.code)}/claim`, {
+        name,
+        code,
+        ...(kind === '' ? {} : { kind }),
+      }),
+    onSuccess: (claimed) => void navigate(`/sites/${site.code}/devices/${claimed.code}/commissioning`),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    claim.mutate();
+  };
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
+      <form onSubmit={submit}>
+        <DialogTitle>Claim the device {device.code}</DialogTitle>
+        <DialogContent>
+          <Stack spacing={2.5} sx={{ pt: 1 }}>
+            <TextField
+              label="Name of the device"
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+              required
+              autoFocus
+            />
+            <TextField
+              label="Code"
+              value={code}
+              onChange={(e) => setCode(e.target.value)}
+              required
+              slotProps={{ htmlInput: { pattern: '[a-z0-9\\-]{1,64}', sx: mono } }}
+            />
+            <TextField
+              select
+              label="Kind"
+              value={kind}
+              onChange={(e) => setKind(e.target.value)}
+              helperText="Its signals become those of the kind, with what came before."
+              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+            >
+              <MenuItem value="">none</MenuItem>
+              {known.map((one) => (
+                <MenuItem key={one.code} value={one.code}>
+                  {one.description.name}
+                </MenuItem>
+              ))}
+            </TextField>
+            {claim.error && <ProblemAlert error={claim.error} />}
+          </Stack>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={claim.isPending}>
+            Claim it
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,125 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import MenuItem from '@mui/material/MenuItem';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import Typography from '@mui/material/Typography';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState, type FormEvent } from 'react';
+import { api } from '../../api/client';
+import { devicePath, signals } from '../../api/queries';
+import type { Arrival, Claimed, ValueType } from '../../api/types';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { mono } from '../../theme/theme';
+import { UnitField } from '../set-up/fields';
+
+const NEW = '';
+
+interface Props {
+  arrival: Arrival;
+  onClose: () => void;
+}
+
+/** Gives an undeclared name its place: a signal of its own, or a declared one. */
+export function ClaimDialog({ arrival, onClose }: Props) {
+  const site = useSite();
+  const { data: declared = [] } = useQuery(signals(site.code, arrival.device));
+  const [into, setInto] = useState(NEW);
+  const [code, setCode] = useState(arrival.name);
+  const [name, setName] = useState('');
+  const [type, setType] = useState<ValueType>(arrival.type);
+  const [unit, setUnit] = useState(arrival.unit ?? '');
+  const claim = useMutation({
+    mutationFn: () => {
+      const path = `${devicePath(site.code, arrival.device)}/arrivals/${encodeURIComponent(arrival.name)}/claim`;
+      const own = {
+        code,
+        type,
+        ...(name === '' ? {} : { name }),
+        ...(type === 'number' && unit !== '' ? { unit } : {}),
+      };
+      return api.post<Claimed>(path, into === NEW ? own : { into });
+    },
+    onSuccess: onClose,
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    claim.mutate();
+  };
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
+      <form onSubmit={submit}>
+        <DialogTitle>
+          Claim {arrival.name} of {arrival.device}
+        </DialogTitle>
+        <DialogContent>
+          <Stack spacing={2.5} sx={{ pt: 1 }}>
+            <Typography color="textSecondary">
+              {arrival.readings === 1
+                ? 'One reading goes with it.'
+                : `${arrival.readings.toLocaleString('en-GB')} readings go with it.`}
+            </Typography>
+            <TextField
+              select
+              label="It belongs to"
+              value={into}
+              onChange={(e) => setInto(e.target.value)}
+              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+            >
+              <MenuItem value={NEW}>a signal of its own</MenuItem>
+              {declared.map((signal) => (
+                <MenuItem key={signal.code} value={signal.code}>
+                  {signal.name} ({signal.code})
+                </MenuItem>
+              ))}
+            </TextField>
+            {into === NEW && (
+              <>
+                <TextField
+                  label="Signal code"
+                  value={code}
+                  onChange={(e) => setCode(e.target.value)}
+                  required
+                  helperText="If it is another than the name, both mean the signal."
+                  slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
+                />
+                <TextField
+                  label="Name of the signal"
+                  value={name}
+                  onChange={(e) => setName(e.target.value)}
+                  helperText="For people; the code if left empty."
+                />
+                <TextField
+                  select
+                  label="Type"
+                  value={type}
+                  onChange={(e) => setType(e.target.value as ValueType)}
+                >
+                  <MenuItem value="number">number</MenuItem>
+                  <MenuItem value="flag">flag</MenuItem>
+                  <MenuItem value="text">text</MenuItem>
+                </TextField>
+                <UnitField
+                  value={type === 'number' ? unit : ''}
+                  onChange={setUnit}
+                  disabled={type !== 'number'}
+                />
+              </>
+            )}
+            {claim.error && <ProblemAlert error={claim.error} />}
+          </Stack>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={claim.isPending}>
+            Claim it
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,78 @@
+import Alert from '@mui/material/Alert';
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import FormControlLabel from '@mui/material/FormControlLabel';
+import Radio from '@mui/material/Radio';
+import RadioGroup from '@mui/material/RadioGroup';
+import Typography from '@mui/material/Typography';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { api } from '../../api/client';
+import type { Commissioning } from '../../api/types';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+
+interface Props {
+  commissioning: Commissioning;
+  path: string;
+  onClose: () => void;
+}
+
+/** Asks what becomes of the trial readings, each time, and lets the device go live. */
+export function GoLiveDialog({ commissioning, path, onClose }: Props) {
+  const site = useSite();
+  const navigate = useNavigate();
+  const cache = useQueryClient();
+  const [readings, setReadings] = useState<'clear' | 'keep' | ''>('');
+  const live = useMutation({
+    mutationFn: () => api.post(`${path}/live`, { trial_readings: readings, anyway: !commissioning.is_ready }),
+    onSuccess: async () => {
+      await cache.invalidateQueries();
+      await navigate(`/sites/${site.code}/devices/${commissioning.device}`);
+    },
+  });
+  const count = commissioning.trial_readings.toLocaleString('en-GB');
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
+      <DialogTitle>{commissioning.name} goes live</DialogTitle>
+      <DialogContent>
+        {!commissioning.is_ready && (
+          <Alert severity="warning" sx={{ mb: 2 }}>
+            {commissioning.verdict}
+          </Alert>
+        )}
+        <Typography id="readings-label" gutterBottom>
+          What becomes of its {count} trial readings?
+        </Typography>
+        <RadioGroup
+          aria-labelledby="readings-label"
+          value={readings}
+          onChange={(_, value) => setReadings(value as 'clear' | 'keep')}
+        >
+          <FormControlLabel
+            value="clear"
+            control={<Radio />}
+            label="Clear them: they cannot be brought back"
+          />
+          <FormControlLabel value="keep" control={<Radio />} label="Keep them, as readings like any other" />
+        </RadioGroup>
+        {live.error && <ProblemAlert error={live.error} />}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Not yet</Button>
+        <Button
+          variant="contained"
+          disabled={readings === ''}
+          loading={live.isPending}
+          onClick={() => live.mutate()}
+        >
+          {commissioning.is_ready ? 'Go live' : 'Go live anyway'}
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

@@ -1,0 +1,145 @@
+import Alert from '@mui/material/Alert';
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Table from '@mui/material/Table';
+import TableBody from '@mui/material/TableBody';
+import TableCell from '@mui/material/TableCell';
+import TableContainer from '@mui/material/TableContainer';
+import TableHead from '@mui/material/TableHead';
+import TableRow from '@mui/material/TableRow';
+import Typography from '@mui/material/Typography';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api } from '../../api/client';
+import { devicePath, keys, sitePath } from '../../api/queries';
+import type { IssuedKey, Key } from '../../api/types';
+import { Age } from '../../components/Age';
+import { CopyText } from '../../components/CopyText';
+import { ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { serviceNow } from '../../format/clock';
+import { dateTime } from '../../format/time';
+import { mono } from '../../theme/theme';
+import { IssueKeyDialog } from './IssueKeyDialog';
+
+interface Props {
+  /** The device; without one, the site itself. */
+  device?: string;
+  /** Told of a key just issued, the only time it is known. */
+  onIssued?: (key: IssuedKey) => void;
+}
+
+/** The keys of a device or site: issue, replace, revoke. */
+export function KeysPanel({ device, onIssued }: Props) {
+  const site = useSite();
+  const cache = useQueryClient();
+  const query = keys(site.code, device);
+  const { data = [], error } = useQuery(query);
+  const [issuing, setIssuing] = useState(false);
+  const [issued, setIssued] = useState<IssuedKey>();
+  const path = `${device === undefined ? sitePath(site.code) : devicePath(site.code, device)}/keys`;
+  const refresh = () => cache.invalidateQueries({ queryKey: query.queryKey });
+  const took = (key: IssuedKey) => {
+    setIssued(key);
+    setIssuing(false);
+    onIssued?.(key);
+    return refresh();
+  };
+  const replace = useMutation({
+    mutationFn: (id: number) => api.post<IssuedKey>(`${path}/${id}/replace`, {}),
+    onSuccess: took,
+  });
+  const revoke = useMutation({
+    mutationFn: (id: number) => api.delete<Key>(`${path}/${id}`),
+    onSuccess: refresh,
+  });
+  const problem = error ?? replace.error ?? revoke.error;
+  return (
+    <>
+      {problem && <ProblemAlert error={problem} />}
+      {issued && <Issued issued={issued} />}
+      {data.length > 0 && (
+        <TableContainer>
+          <Table size="small">
+            <TableHead>
+              <TableRow>
+                <TableCell>Key</TableCell>
+                <TableCell>For</TableCell>
+                <TableCell>Note</TableCell>
+                <TableCell>Last used</TableCell>
+                <TableCell>State</TableCell>
+                <TableCell />
+              </TableRow>
+            </TableHead>
+            <TableBody>
+              {data.map((key) => (
+                <TableRow key={key.id}>
+                  <TableCell sx={mono}>…{key.hint}</TableCell>
+                  <TableCell>{key.grants.join(', ')}</TableCell>
+                  <TableCell>{key.note}</TableCell>
+                  <TableCell sx={{ whiteSpace: 'nowrap' }}>
+                    <Age at={key.last_used_at} zone={site.zone} />
+                    {key.last_used_from === undefined ? '' : ` from ${key.last_used_from}`}
+                  </TableCell>
+                  <TableCell>{state(key, site.zone)}</TableCell>
+                  <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
+                    {!key.revoked_at && (
+                      <>
+                        <Button
+                          size="small"
+                          onClick={() => replace.mutate(key.id)}
+                          aria-label={`Replace key ending in ${key.hint}`}
+                        >
+                          Replace
+                        </Button>
+                        <Button
+                          size="small"
+                          color="error"
+                          onClick={() => revoke.mutate(key.id)}
+                          aria-label={`Revoke key ending in ${key.hint}`}
+                        >
+                          Revoke
+                        </Button>
+                      </>
+                    )}
+                  </TableCell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Table>
+        </TableContainer>
+      )}
+      <Button variant="outlined" onClick={() => setIssuing(true)} sx={{ mt: 2 }}>
+        Issue a key
+      </Button>
+      {issuing && (
+        <IssueKeyDialog path={path} onIssued={(key) => void took(key)} onClose={() => setIssuing(false)} />
+      )}
+    </>
+  );
+}
+
+function state(key: Key, zone: string): string {
+  if (key.revoked_at) return `revoked ${dateTime(key.revoked_at, zone)}`;
+  if (!key.expires_at) return 'in use';
+  const over = Date.parse(key.expires_at) <= serviceNow();
+  return `${over ? 'ended' : 'ends'} ${dateTime(key.expires_at, zone)}`;
+}
+
+function Issued({ issued }: { issued: IssuedKey }) {
+  const sends = issued.grants.includes('send');
+  return (
+    <Box sx={{ mb: 2 }}>
+      <Alert severity="warning" sx={{ mb: 2 }}>
+        The key is shown only now. Copy it; older keys work until they end or are revoked.
+      </Alert>
+      <CopyText text={issued.key} label="key" id="issued-key" />
+      {sends && (
+        <>
+          <Typography sx={{ mt: 2, mb: 1 }}>One line that holds all a sender needs:</Typography>
+          <CopyText text={issued.address} label="address" id="issued-address" />
+        </>
+      )}
+    </Box>
+  );
+}
