@@ -89,7 +89,7 @@ async fn every_attempt_is_in_the_contact_log_also_what_was_refused() {
     service.deliver(&key, r#"{"temp": "warm", "new": 1}"#).await;
     service.deliver(&key, "{\"temp\": nan}").await;
     let mut seen = String::new();
-    while !seen.contains("malformed-json") {
+    while !seen.contains("Mend the JSON") {
         seen += &(lines.recv_timeout(std::time::Duration::from_secs(60)).expect("the log goes on") + "\n");
     }
     follow.kill().unwrap();

@@ -99,8 +99,8 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         service.deliver(&key, r#"{"level": 3.5, "supply": 12.3}"#).await;
         browser.sees("1 of 2 fresh, 1 never heard").await;
         browser.sees("3.5").await;
-        browser.find(Locator::Css("[data-device=tower] [aria-label='Lamp: fresh']")).await;
-        browser.find(Locator::Css("[data-device=larder] [aria-label='Lamp: never']")).await;
+        browser.find(Locator::Css("[data-device=tower] [aria-label^='Lamp: fresh']")).await;
+        browser.find(Locator::Css("[data-device=larder] [aria-label^='Lamp: never']")).await;
         browser.find(Locator::Css("[aria-label='1 waiting']")).await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
 

@@ -130,7 +130,7 @@ async fn each_mistake_has_its_code_and_its_remedy() {
         ("nonsense", "{}", 401, "unknown-key", "No device has this key"),
         (revoked.as_str(), "{}", 403, "revoked-key", "revoked"),
         (&key, "{\"temp\": 21.4,\n \"hum\": nan}", 400, "malformed-json", "line 2, column"),
-        (&key, "[21.4]", 422, "not-an-object", "column 2"),
+        (&key, "[21.4]", 422, "not-an-object", "expected an object"),
         (&key, "hello", 415, "unknown-payload", "`hello`"),
         (&key, "", 422, "no-values", "no values"),
         (&key, "{}", 422, "no-values", "no values"),

@@ -114,17 +114,17 @@ async fn a_site_is_applied_from_its_own_document_and_twice_changes_nothing() {
 
     // A change is shown first, and without a yes nothing is done.
     std::fs::write(file, document.replace("unit = \"m\"", "unit = \"cm\"")).unwrap();
-    let (code, said) = client.fails(&["site", "apply", file]);
+    let (code, said) = client.fails(&["--site", "marlbeck", "site", "apply", file]);
     assert!(code == 1 && said.contains("--yes"), "{code}: {said}");
-    assert_eq!(client.json(&["signal", "show", "tower/level"])["unit"], "m");
-    client.ok(&["site", "apply", file, "--yes"]);
-    assert_eq!(client.json(&["signal", "show", "tower/level"])["unit"], "cm");
+    assert_eq!(client.json(&["--site", "marlbeck", "signal", "show", "tower/level"])["unit"], "m");
+    client.ok(&["--site", "marlbeck", "site", "apply", file, "--yes"]);
+    assert_eq!(client.json(&["--site", "marlbeck", "signal", "show", "tower/level"])["unit"], "cm");
 
     // A mistake at its end leaves nothing half done.
     std::fs::write(file, document.replace("unit = \"m\"", "unit = \"tea\"").replace("Water tower", "Other name"))
         .unwrap();
-    assert!(client.fails(&["site", "apply", file, "--yes"]).1.contains("tea"));
-    assert_eq!(client.json(&["device", "show", "tower"])["name"], "Water tower");
+    assert!(client.fails(&["--site", "marlbeck", "site", "apply", file, "--yes"]).1.contains("tea"));
+    assert_eq!(client.json(&["--site", "marlbeck", "device", "show", "tower"])["name"], "Water tower");
 }
 
 #[tokio::test]

@@ -29,7 +29,7 @@ export function CommissioningPage() {
     <Box sx={{ maxWidth: 960 }}>
       <Typography variant="h1">
         Commissioning of{' '}
-        <Link component={RouterLink} to={`/sites/${site.code}/devices/${code}`}>
+        <Link component={RouterLink} to={`/sites/${site.code}/devices/${code}`} underline="always">
           {data.name}
         </Link>
       </Typography>
