@@ -1,6 +1,5 @@
 //! Tasks of the repository: `cargo xtask TASK`.
 
-mod bench;
 mod console;
 mod demo;
 mod run;
@@ -41,6 +40,12 @@ enum Task {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         options: Vec<String>,
     },
+    /// Fuzz everything that reads a sender's bytes, a minute for each target
+    Fuzz {
+        /// Names of targets, --seconds and --seed; --help lists them
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        options: Vec<String>,
+    },
     /// Take the pictures in docs/screenshots
     Shots,
 }
@@ -51,7 +56,8 @@ fn main() -> ExitCode {
         Task::Test { options } => test::test(&options),
         Task::Lint => test::lint(),
         Task::Console => console::build(),
-        Task::Bench { options } => bench::bench(&options),
+        Task::Bench { options } => run::build_and_become("lantern-bench", &options),
+        Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),
         Task::Shots => shots::shots(),
     };
     match result {

@@ -1,6 +1,7 @@
 //! Running programs.
 
 use anyhow::{Context, Result, bail};
+use std::os::unix::process::CommandExt;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -42,4 +43,10 @@ pub(crate) fn binary(name: &str) -> PathBuf {
 /// other features of shared packages and compile those anew.
 pub(crate) fn build() -> Result<()> {
     run(&mut cargo(&["build", "--release", "--workspace"]))
+}
+
+/// Builds everything, then becomes one of the programs.
+pub(crate) fn build_and_become(program: &str, options: &[String]) -> Result<()> {
+    build()?;
+    Err(Command::new(binary(program)).args(options).exec().into())
 }

@@ -4,9 +4,11 @@
 //! a figure to a limit measured in turn with it does much less. Each entry runs
 //! figure and limit alternately and takes the medians.
 
+mod dialects;
 mod intake;
 mod plain_rows;
 mod service;
+mod single;
 mod work;
 
 use anyhow::{Result, bail};
@@ -39,7 +41,15 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 3] = ["intake-batch-1000", "intake-decode", "intake-record"];
+const NAMES: [&str; 7] = [
+    "intake-batch-1000",
+    "intake-single-64",
+    "intake-senml-cbor",
+    "intake-csv",
+    "intake-waveform",
+    "intake-decode",
+    "intake-record",
+];
 
 fn main() -> ExitCode {
     let _ = rustls::crypto::ring::default_provider().install_default();
@@ -55,6 +65,9 @@ fn main() -> ExitCode {
 }
 
 async fn measure(cli: &Cli) -> Result<()> {
+    if cli.names == [single::BARE] {
+        return single::serve().await;
+    }
     if let Some(unknown) = cli.names.iter().find(|name| !NAMES.contains(&name.as_str())) {
         bail!("there is no entry `{unknown}`; there are {}", NAMES.join(", "));
     }
@@ -64,8 +77,10 @@ async fn measure(cli: &Cli) -> Result<()> {
     for name in wanted {
         let entry = match name {
             "intake-batch-1000" => intake::batch_1000(cli.rounds).await?,
+            "intake-single-64" => single::single_64(cli.rounds).await?,
             "intake-decode" => intake::decode(cli.rounds).await?,
-            _ => intake::record(cli.rounds).await?,
+            "intake-record" => intake::record(cli.rounds).await?,
+            dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(
             "{:24} {:>14.0} {:>14.0} {:12} {:>7.2}",

@@ -5,7 +5,7 @@
 //! line with a count, so that a fast sender does not push everything else out.
 
 use crate::live::Hub;
-use lantern_api::{Contact, ContactDetails, ContactEvent};
+use lantern_api::{Contact, ContactDetails, ContactEvent, RefusedValue};
 use lantern_core::Moment;
 use lantern_store::{Caller, NewContact, Store, StoreError};
 use std::collections::{HashMap, HashSet};
@@ -42,17 +42,18 @@ struct Inner {
     touched: HashSet<Caller>,
 }
 
-/// Whether two attempts differ only in time and numbers.
+/// Whether two attempts differ only in time and numbers. The sentence of a
+/// refusal holds values; its name and code tell it.
 fn are_alike(a: &ContactDetails, b: &ContactDetails) -> bool {
-    let outline = |d: &ContactDetails| {
-        let mut outline = d.clone();
-        (outline.bytes, outline.times, outline.kept, outline.ignored) = (0, 0, 0, 0);
-        (outline.repeated, outline.corrected, outline.refused_count) = (0, 0, 0);
-        // The sentence of a refusal holds values; its name and code tell it.
-        outline.refused.iter_mut().for_each(|r| r.detail.clear());
-        outline
-    };
-    outline(a) == outline(b)
+    let refusal = |(a, b): (&RefusedValue, &RefusedValue)| a.name == b.name && a.code == b.code;
+    a.outcome == b.outcome
+        && a.protocol == b.protocol
+        && a.from == b.from
+        && a.dialect == b.dialect
+        && a.waiting == b.waiting
+        && a.remarks == b.remarks
+        && a.refused.len() == b.refused.len()
+        && a.refused.iter().zip(&b.refused).all(refusal)
 }
 
 impl Contacts {
