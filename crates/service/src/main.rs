@@ -6,6 +6,11 @@ use std::io::IsTerminal;
 use std::process::ExitCode;
 use tracing_subscriber::EnvFilter;
 
+/// Each request allocates and frees a few dozen small things on several threads,
+/// which the system's allocator is slow at (docs/performance.md).
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 #[derive(Parser)]
 #[command(
     name = "key-lantern",

@@ -72,6 +72,8 @@ async fn connect(file: &Path, connections: u32, cache_kib: u32) -> Result<Sqlite
         .synchronous(SqliteSynchronous::Full)
         .foreign_keys(true)
         .busy_timeout(Duration::from_secs(10))
+        // The recorder's statements are a hundred, and none should push another out.
+        .statement_cache_capacity(256)
         .pragma("cache_size", format!("-{cache_kib}"))
         .pragma("temp_store", "MEMORY")
         // Checkpointing each 16 MB instead of 4 writes hot pages less often.

@@ -253,27 +253,36 @@ async fn correct(
     Ok(())
 }
 
-/// Rows in one INSERT statement, largest first; each has one prepared statement.
-const ROWS: [usize; 4] = [1_000, 100, 10, 1];
+/// Rows of the largest INSERT statement, for big deliveries.
+const MANY_ROWS: usize = 1_000;
+/// Rows up to which there is a statement for each number: a group of small
+/// deliveries is one statement, for each costs a message to SQLite's thread.
+const FEW_ROWS: usize = 100;
 
-static INSERTS: LazyLock<[Arc<str>; 4]> = LazyLock::new(|| {
-    ROWS.map(|rows| {
-        let tuples = vec!["(?,?,?)"; rows].join(",");
-        format!("INSERT INTO reading (signal_id, at, value) VALUES {tuples}").into()
-    })
-});
+fn insert_sql(rows: usize) -> Arc<str> {
+    let tuples = vec!["(?,?,?)"; rows].join(",");
+    format!("INSERT INTO reading (signal_id, at, value) VALUES {tuples}").into()
+}
+
+static INSERT_MANY: LazyLock<Arc<str>> = LazyLock::new(|| insert_sql(MANY_ROWS));
+/// Statements for one row and more.
+static INSERT_FEW: LazyLock<Vec<Arc<str>>> = LazyLock::new(|| (1..=FEW_ROWS).map(insert_sql).collect());
 
 async fn insert(connection: &mut SqliteConnection, mut rows: &[(SignalId, Moment, &Value)]) -> Result<(), StoreError> {
-    for (size, sql) in ROWS.into_iter().zip(INSERTS.iter()) {
-        while rows.len() >= size {
-            let (chunk, rest) = rows.split_at(size);
-            let mut query = sqlx::query(AssertSqlSafe(sql.clone()));
-            for (signal, at, value) in chunk {
-                query = query.bind(signal.0).bind(at.as_micros()).bind(Storing(value));
-            }
-            query.execute(&mut *connection).await?;
-            rows = rest;
+    while !rows.is_empty() {
+        let (size, sql) = if rows.len() >= MANY_ROWS {
+            (MANY_ROWS, &*INSERT_MANY)
+        } else {
+            let size = rows.len().min(FEW_ROWS);
+            (size, &INSERT_FEW[size - 1])
+        };
+        let (chunk, rest) = rows.split_at(size);
+        let mut query = sqlx::query(AssertSqlSafe(sql.clone()));
+        for (signal, at, value) in chunk {
+            query = query.bind(signal.0).bind(at.as_micros()).bind(Storing(value));
         }
+        query.execute(&mut *connection).await?;
+        rows = rest;
     }
     Ok(())
 }
