@@ -21,7 +21,7 @@ pub(crate) const BARE: &str = "bare-route";
 /// The least a server can do: read the same body and answer.
 #[post("/in", data = "<body>")]
 fn bare(body: Json<HashMap<String, f64>>) -> String {
-    format!("ok {}\n", body.len() - 1)
+    format!("ok {}\n", body.into_inner().len() - 1)
 }
 
 /// Serves the bare route on a free port until it is killed.

@@ -4,13 +4,19 @@ use super::{Decoded, Item, Raw, Times};
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;
 
+/// Evenly spaced samples of one name.
+struct Wave<'a> {
+    name: Cow<'a, str>,
+    samples: Vec<Option<f64>>,
+}
+
 /// Gathers what belongs to one time.
 pub(super) struct Record<'a> {
     /// Where its values begin in the decoded items.
     first: usize,
     at: Option<Result<Moment, Refusal>>,
     every: Option<Result<f64, Refusal>>,
-    waves: Vec<(Cow<'a, str>, Vec<Option<f64>>)>,
+    waves: Vec<Wave<'a>>,
     pub(super) device: Option<Cow<'a, str>>,
 }
 
@@ -40,7 +46,7 @@ impl<'a> Record<'a> {
 
     /// Takes evenly spaced samples; an empty place is none.
     pub(super) fn wave(&mut self, name: Cow<'a, str>, samples: Vec<Option<f64>>) {
-        self.waves.push((name, samples));
+        self.waves.push(Wave { name, samples });
     }
 
     /// Gives the record's values their time. If the time cannot be read they are
@@ -48,7 +54,7 @@ impl<'a> Record<'a> {
     pub(super) fn close(self, times: &Times, decoded: &mut Decoded<'a>) -> Result<(), Refusal> {
         if let Some(Err(refusal)) = self.at {
             let names = decoded.items.drain(self.first..).map(|item| item.name);
-            let names: Vec<_> = names.chain(self.waves.into_iter().map(|(name, _)| name)).collect();
+            let names: Vec<_> = names.chain(self.waves.into_iter().map(|wave| wave.name)).collect();
             return decoded.refuse(of_that_time(refusal, &names));
         }
         let at = self.at.and_then(Result::ok);
@@ -62,11 +68,12 @@ impl<'a> Record<'a> {
             Some(every) => every.map(Some),
             None => Ok(times.every_s),
         };
-        for (name, samples) in self.waves {
+        for wave in self.waves {
+            let name = &wave.name;
             match &every {
-                Ok(Some(every_s)) => expand(decoded, &name, &samples, at, *every_s, times, self.device.as_ref())?,
-                Ok(None) => decoded.refuse(no_interval(&name))?,
-                Err(refusal) => decoded.refuse(Refusal::of(refusal.code, &name, refusal.detail.clone()))?,
+                Ok(Some(every_s)) => expand(decoded, &wave, at, *every_s, times, self.device.as_ref())?,
+                Ok(None) => decoded.refuse(no_interval(name))?,
+                Err(refusal) => decoded.refuse(Refusal::of(refusal.code, name, refusal.detail.clone()))?,
             }
         }
         Ok(())
@@ -75,18 +82,17 @@ impl<'a> Record<'a> {
 
 fn expand<'a>(
     decoded: &mut Decoded<'a>,
-    name: &Cow<'a, str>,
-    samples: &[Option<f64>],
+    wave: &Wave<'a>,
     start: Option<Moment>,
     every_s: f64,
     times: &Times,
     device: Option<&Cow<'a, str>>,
 ) -> Result<(), Refusal> {
-    for (index, sample) in samples.iter().enumerate() {
+    for (index, sample) in wave.samples.iter().enumerate() {
         let Some(number) = sample else { continue };
-        let at = Some(times.sample(start, every_s, index, samples.len()));
+        let at = Some(times.sample(start, every_s, index, wave.samples.len()));
         decoded.push(Item {
-            name: name.clone(),
+            name: wave.name.clone(),
             at,
             value: Raw::Number(*number),
             unit: None,

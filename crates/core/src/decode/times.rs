@@ -57,7 +57,7 @@ impl Times {
                 Ok((at, Some(Remark::new(RemarkCode::SkippedHour, detail))))
             }
             AmbiguousOffset::Fold { .. } => {
-                let later = moment(ambiguous.clone().later())?;
+                let later = moment(ambiguous.later())?;
                 let is_future = later.seconds_since(self.now) > crate::intake::MAX_AHEAD_SECONDS;
                 let at = if is_future { moment(ambiguous.earlier())? } else { later };
                 let detail = format!("The clocks showed {shown} twice; it was read as {at}.");

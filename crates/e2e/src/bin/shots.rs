@@ -49,9 +49,24 @@ async fn pages(demo: &Demo, site: &str) {
     browser.open(&format!("{site}/set-up")).await;
     take(&browser, "set-up").await;
 
+    browser.open(&format!("{site}/devices/shed-5/commissioning")).await;
+    take(&browser, "commissioning").await;
+    browser.open(&format!("{site}/kinds/shed-sensor")).await;
+    take(&browser, "kind").await;
+    browser.open(&format!("{site}/devices/tunnel#contacts")).await;
+    take(&browser, "contacts").await;
+    browser.open(&format!("{site}/devices/shed-5#sending")).await;
+    browser.press("C with sockets").await;
+    take(&browser, "sending").await;
+    browser.open(&format!("{site}/devices/shed-5#decoder")).await;
+    browser.fill("Sample", "T=9.4 H=wet B=3.61 X=1").await;
+    browser.press("Try it").await;
+    browser.sees("an arrival").await;
+    take(&browser, "decoder").await;
+
     browser.open(&format!("{site}/add-device")).await;
-    browser.fill("Name of the device", "Tunnel air").await;
-    browser.fill("Code", "tunnel").await;
+    browser.fill("Name of the device", "Spring house").await;
+    browser.fill("Code", "spring").await;
     browser.fill("Signal code", "humidity").await;
     browser.fill("Unit", "%").await;
     take(&browser, "add-device").await;
