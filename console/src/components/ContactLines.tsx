@@ -47,7 +47,7 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
         </Typography>
         <Typography variant="body2" color="textSecondary" sx={{ overflowWrap: 'anywhere' }}>
           {contact.protocol} from {contact.from}, {contact.bytes.toLocaleString('en-GB')} bytes
-          {contact.dialect === undefined ? '' : `, read as ${contact.dialect}`}
+          {contact.dialect === undefined ? '' : `, ${readAs(contact.dialect)}`}
         </Typography>
         {contact.refused?.map((refused, i) => (
           <Box key={i} sx={{ mt: 0.5, pl: 1.5, borderLeft: 2, borderColor: 'error.main' }}>
@@ -87,6 +87,12 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
       </Box>
     </Box>
   );
+}
+
+/** How a payload was read, in words. */
+export function readAs(dialect: string): string {
+  if (dialect === 'decoder') return 'read by its decoder';
+  return dialect === 'query' ? 'values in the address' : `read as ${dialect}`;
 }
 
 const count = (n: number, one: string, many: string) =>

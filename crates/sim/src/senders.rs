@@ -120,11 +120,11 @@ impl Senders {
     }
 
     /// What a modem does: fetches an address with the values in it.
-    fn fetch_tunnel(&self, story_s: f64) -> Option<RequestBuilder> {
+    fn fetch_tunnel(&self, story_s: f64, count: u64) -> Option<RequestBuilder> {
         let tunnel = self.railway.tunnel(story_s)?;
         let (key, co, supply) = (self.memory.key("tunnel"), tunnel.co, tunnel.supply);
         // Now and then the humidity sensor does not answer its board in time.
-        let hum = if (story_s / 15.0) as i64 % 23 == 0 { "err".to_owned() } else { tunnel.hum.to_string() };
+        let hum = if count % 23 == 1 { "err".to_owned() } else { tunnel.hum.to_string() };
         Some(self.client.get(format!("{}/in/{key}?co={co}&hum={hum}&supply={supply}", self.url)))
     }
 
@@ -136,6 +136,7 @@ impl Senders {
         let story = move || story_s + started.elapsed().as_secs_f64() * speed;
         let pace = |seconds: i64| -> Interval { interval(Duration::from_secs_f64((seconds as f64 / speed).max(0.1))) };
         let (mut tower, mut larder, mut tunnel) = (pace(TOWER_S), pace(LARDER_S), pace(TUNNEL_S));
+        let mut fetched = 0;
         let (mut shed, mut viaduct, mut stranger) = (pace(SHED_S), pace(1), pace(LARDER_S));
         loop {
             let sent = tokio::select! {
@@ -146,7 +147,10 @@ impl Senders {
                     let request = self.post("larder").header("Content-Type", "application/x-www-form-urlencoded");
                     Some(request.body(form))
                 }
-                _ = tunnel.tick() => self.fetch_tunnel(story()),
+                _ = tunnel.tick() => {
+                    fetched += 1;
+                    self.fetch_tunnel(story(), fetched)
+                }
                 _ = viaduct.tick() => self.crossing(story()).map(|crossing| self.post("viaduct").json(&crossing)),
                 _ = shed.tick() => {
                     let shed = self.railway.shed(story());

@@ -128,7 +128,8 @@ function Outcome({ tried, zone }: { tried: Tried; zone: string }) {
   return (
     <Box role="status">
       <Typography sx={{ mb: 1 }}>
-        Read as {tried.dialect}: {tried.count === 1 ? 'one value' : `${tried.count} values`}.
+        {tried.dialect === 'decoder' ? 'Read by the decoder' : `Read as ${tried.dialect}`}:{' '}
+        {tried.count === 1 ? 'one value' : `${tried.count} values`}.
       </Typography>
       {tried.refused.map((refused, i) => (
         <Box key={i} sx={{ mb: 1, pl: 1.5, borderLeft: 2, borderColor: 'error.main' }}>

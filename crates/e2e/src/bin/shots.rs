@@ -103,7 +103,8 @@ fn terminal(demo: &Demo) {
     let lantern = lantern.display();
     let script = format!(
         "export LANTERN_CONFIG_DIR={home}; LANTERN_PASSWORD={password} {lantern} login {url} --name demo >/dev/null; \
-         printf '$ lantern now\\n'; {lantern} now; printf '\\n$ lantern arrivals\\n'; {lantern} arrivals; \
+         printf '$ lantern contacts tunnel --limit 2\\n'; {lantern} contacts tunnel --limit 2; \
+         printf '\\n$ lantern arrivals\\n'; {lantern} arrivals; \
          printf '\\n$ lantern follow tower\\n'; {lantern} follow tower",
         home = home.path().display(),
         password = demo.password,

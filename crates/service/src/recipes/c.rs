@@ -39,7 +39,7 @@ pub(super) fn c(name: &str, variables: &[Variable<'_>], place: &Place) -> Recipe
     let hint = if place.is_tls {
         "Plain sockets cannot do TLS: let it send to a port of the service that takes http."
     } else {
-        "Compile it with: cc -o send send.c"
+        "Compile it with cc -o send send.c and run ./send."
     };
     recipe("c", "C with sockets", hint, "send.c", text)
 }
