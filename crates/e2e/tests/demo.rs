@@ -32,8 +32,27 @@ async fn the_demo_has_a_past_goes_on_and_stops_with_all_it_started() {
     assert!((13 * 2_880..=14 * 2_880 + 10).contains(&past), "{past} readings in fourteen days");
     assert_eq!(call(&url, "sites/marlbeck/arrivals", &token).await["items"][0]["name"], "supply");
 
-    // Both senders are heard live, one by JSON, the other by form.
-    for device in ["tower", "larder"] {
+    let device = async |code: &str| call(&url, &format!("sites/marlbeck/devices/{code}"), &token).await;
+    assert_eq!(device("shed-5").await["state"], "trial");
+    assert_eq!((&device("shed-5").await["revision"], &device("tunnel").await["state"]), (&json!(1), &json!("live")));
+    let steps = call(&url, "sites/marlbeck/devices/shed-5/commissioning", &token).await["steps"].clone();
+    let state = |code: &str| steps.as_array().unwrap().iter().find(|s| s["code"] == code).unwrap()["state"].clone();
+    assert_eq!(
+        (state("plausible"), state("signals"), state("coverage")),
+        (json!("passed"), json!("open"), json!("open"))
+    );
+    let wave = "sites/marlbeck/devices/viaduct/signals/accel/readings?limit=2&from=1000000000";
+    let samples = call(&url, wave, &token).await["items"].clone();
+    let at = |i: usize| samples[i]["at"].as_str().unwrap().parse::<jiff::Timestamp>().unwrap();
+    assert_eq!((at(1) - at(0)).total(jiff::Unit::Millisecond).unwrap(), 4.0, "250 samples a second");
+    eventually("a device nobody has declared", || async {
+        let waiting = call(&url, "sites/marlbeck/waiting", &token).await;
+        (waiting["items"][0]["identity"] == "bay-07").then_some(())
+    })
+    .await;
+
+    // All senders are heard live: by JSON, by form, by a plain GET, by lines of text.
+    for device in ["tower", "larder", "tunnel", "shed-5"] {
         let path = format!("sites/marlbeck/devices/{device}/now");
         let first = call(&url, &path, &token).await["signals"][0]["last"]["at"].clone();
         eventually("a live reading", || async {

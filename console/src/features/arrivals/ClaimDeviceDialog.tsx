@@ -3,7 +3,6 @@ import Dialog from '@mui/material/Dialog';
 import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
-import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery } from '@tanstack/react-query';
@@ -15,6 +14,7 @@ import type { Device, WaitingDevice } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
+import { KindField } from '../set-up/fields';
 
 /** Makes a device that waits one of the site's: it is in trial from then on. */
 export function ClaimDeviceDialog({ device, onClose }: { device: WaitingDevice; onClose: () => void }) {
@@ -57,21 +57,12 @@ export function ClaimDeviceDialog({ device, onClose }: { device: WaitingDevice; 
               required
               slotProps={{ htmlInput: { pattern: '[a-z0-9\\-]{1,64}', sx: mono } }}
             />
-            <TextField
-              select
-              label="Kind"
+            <KindField
+              kinds={known}
               value={kind}
-              onChange={(e) => setKind(e.target.value)}
+              onChange={setKind}
               helperText="Its signals become those of the kind, with what came before."
-              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-            >
-              <MenuItem value="">none</MenuItem>
-              {known.map((one) => (
-                <MenuItem key={one.code} value={one.code}>
-                  {one.description.name}
-                </MenuItem>
-              ))}
-            </TextField>
+            />
             {claim.error && <ProblemAlert error={claim.error} />}
           </Stack>
         </DialogContent>

@@ -15,7 +15,7 @@ import type { Arrival, Claimed, ValueType } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
-import { UnitField } from '../set-up/fields';
+import { TypeField, UnitField } from '../set-up/fields';
 
 const NEW = '';
 
@@ -93,16 +93,7 @@ export function ClaimDialog({ arrival, onClose }: Props) {
                   onChange={(e) => setName(e.target.value)}
                   helperText="For people; the code if left empty."
                 />
-                <TextField
-                  select
-                  label="Type"
-                  value={type}
-                  onChange={(e) => setType(e.target.value as ValueType)}
-                >
-                  <MenuItem value="number">number</MenuItem>
-                  <MenuItem value="flag">flag</MenuItem>
-                  <MenuItem value="text">text</MenuItem>
-                </TextField>
+                <TypeField value={type} onChange={setType} />
                 <UnitField
                   value={type === 'number' ? unit : ''}
                   onChange={setUnit}

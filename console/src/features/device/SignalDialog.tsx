@@ -5,7 +5,6 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
-import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
@@ -14,7 +13,7 @@ import { api } from '../../api/client';
 import type { Signal, ValueType } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { mono } from '../../theme/theme';
-import { UnitField } from '../set-up/fields';
+import { TypeField, UnitField } from '../set-up/fields';
 
 interface Props {
   path: string;
@@ -87,16 +86,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
               required={signal !== undefined}
               helperText="For people; the code if left empty."
             />
-            <TextField
-              select
-              label="Type"
-              value={type}
-              onChange={(e) => setType(e.target.value as ValueType)}
-            >
-              <MenuItem value="number">number</MenuItem>
-              <MenuItem value="flag">flag</MenuItem>
-              <MenuItem value="text">text</MenuItem>
-            </TextField>
+            <TypeField value={type} onChange={setType} />
             <UnitField
               value={type === 'number' ? unit : ''}
               onChange={setUnit}

@@ -29,6 +29,11 @@ describe('columns', () => {
   test('a slow device has no gaps between its readings', () => {
     expect(columns([set(10, bucket(0, 1), bucket(60, 2))], 60).means[0]).toEqual([1, 2]);
   });
+  test('bursts of a waveform are lines of their own', () => {
+    const burst = (second: number) => ({ ...bucket(second, 1), count: 500 });
+    const bursts = set(10, burst(0), burst(10), burst(900), burst(910));
+    expect(columns([bursts], 900).means[0]).toEqual([1, 1, null, 1, 1]);
+  });
   test('signals share the times', () => {
     const { times, mins } = columns([set(10, bucket(0, 1)), undefined, set(10, bucket(10, 5))], 60);
     expect(times).toEqual([5, 15]);

@@ -13,7 +13,8 @@ export interface Columns {
 
 /**
  * Puts summaries of several signals on one axis of time. A time longer than two
- * buckets and two and a half intervals without a reading is a gap and stays open.
+ * buckets and two and a half intervals without a reading is a gap and stays open;
+ * between bursts of a waveform, longer than two buckets.
  */
 export function columns(sets: (SummarySet | undefined)[], intervalSeconds: number): Columns {
   const rows = new Map<number, (Bucket | null | undefined)[]>();
@@ -24,7 +25,9 @@ export function columns(sets: (SummarySet | undefined)[], intervalSeconds: numbe
   };
   sets.forEach((set, i) => {
     if (!set) return;
-    const longest = Math.max(2 * set.width_s, 2.5 * intervalSeconds) * 1000;
+    // Bursts of samples far closer together than messages are lines of their own.
+    const isBursts = median(set.buckets.map((b) => b.count)) > 4 * Math.max(1, set.width_s / intervalSeconds);
+    const longest = Math.max(2 * set.width_s, isBursts ? 0 : 2.5 * intervalSeconds) * 1000;
     set.buckets.forEach((bucket, at) => {
       const centre = bucket.start_ms + set.width_s * 500;
       row(centre)[i] = bucket;
@@ -47,6 +50,10 @@ export function columns(sets: (SummarySet | undefined)[], intervalSeconds: numbe
     mins: pick((bucket) => bucket.min),
     maxs: pick((bucket) => bucket.max),
   };
+}
+
+function median(numbers: number[]): number {
+  return numbers.toSorted((a, b) => a - b)[Math.floor(numbers.length / 2)] ?? 0;
 }
 
 /** What happened to a signal over the time shown, in a sentence. */

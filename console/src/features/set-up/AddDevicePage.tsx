@@ -1,6 +1,5 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import MenuItem from '@mui/material/MenuItem';
 import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
@@ -15,7 +14,14 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DeviceMade } from './DeviceMade';
 import { SignalRows, toNewSignal, type SignalEntry } from './SignalRows';
-import { CodeField, IntervalField, PositionField, intervalSeconds, type IntervalEntry } from './fields';
+import {
+  CodeField,
+  IntervalField,
+  KindField,
+  PositionField,
+  intervalSeconds,
+  type IntervalEntry,
+} from './fields';
 import { expand } from './expand';
 import { parsePosition } from './position';
 
@@ -89,28 +95,19 @@ export function AddDevicePage() {
               }
             />
             {names.length === 1 && <CodeField name={name} value={code} onChange={setCode} />}
-            <TextField
-              select
-              label="Kind"
-              value={chosen ? kind : ''}
-              onChange={(e) => {
-                setKind(e.target.value);
-                if (e.target.value !== '') setRows(rows.filter((row) => row.code !== ''));
+            <KindField
+              kinds={known}
+              value={kind}
+              onChange={(code) => {
+                setKind(code);
+                if (code !== '') setRows(rows.filter((row) => row.code !== ''));
               }}
               helperText={
                 chosen
                   ? `Has ${chosen.description.signals?.map((signal) => signal.code).join(', ') ?? 'no signals'}.`
                   : 'A make of device that is described already.'
               }
-              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-            >
-              <MenuItem value="">none</MenuItem>
-              {known.map((one) => (
-                <MenuItem key={one.code} value={one.code}>
-                  {one.description.name}
-                </MenuItem>
-              ))}
-            </TextField>
+            />
             {kind === '' && <IntervalField value={every} onChange={setEvery} />}
             <PositionField value={place} onChange={setPlace} />
           </Stack>

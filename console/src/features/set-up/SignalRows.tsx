@@ -2,12 +2,11 @@ import AddIcon from '@mui/icons-material/Add';
 import DeleteIcon from '@mui/icons-material/DeleteOutlined';
 import Button from '@mui/material/Button';
 import IconButton from '@mui/material/IconButton';
-import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import type { NewSignal, ValueType } from '../../api/types';
 import { mono } from '../../theme/theme';
-import { UnitField } from './fields';
+import { TypeField, UnitField } from './fields';
 
 /** A signal as it is typed. */
 export interface SignalEntry {
@@ -77,17 +76,7 @@ export function SignalRows({
             }}
             sx={{ flex: '1 1 140px' }}
           />
-          <TextField
-            select
-            label="Type"
-            value={row.type}
-            onChange={(e) => set(row.id, { type: e.target.value as ValueType })}
-            sx={{ width: 120 }}
-          >
-            <MenuItem value="number">number</MenuItem>
-            <MenuItem value="flag">flag</MenuItem>
-            <MenuItem value="text">text</MenuItem>
-          </TextField>
+          <TypeField value={row.type} onChange={(type) => set(row.id, { type })} width={120} />
           <UnitField
             value={row.type === 'number' ? row.unit : ''}
             onChange={(unit) => set(row.id, { unit })}

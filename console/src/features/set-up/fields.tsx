@@ -2,6 +2,7 @@ import Autocomplete from '@mui/material/Autocomplete';
 import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
+import type { Kind, ValueType } from '../../api/types';
 import { mono } from '../../theme/theme';
 import { parsePosition } from './position';
 import { propose } from './propose';
@@ -39,6 +40,62 @@ export function ZoneField({ value, onChange }: { value: string; onChange: (zone:
       disableClearable
       renderInput={(params) => <TextField {...params} label="Time zone" required />}
     />
+  );
+}
+
+/** The type of a signal's values. */
+export function TypeField({
+  value,
+  onChange,
+  width,
+}: {
+  value: ValueType;
+  onChange: (type: ValueType) => void;
+  width?: number;
+}) {
+  return (
+    <TextField
+      select
+      label="Type"
+      value={value}
+      onChange={(e) => onChange(e.target.value as ValueType)}
+      {...(width === undefined ? {} : { sx: { width } })}
+    >
+      <MenuItem value="number">number</MenuItem>
+      <MenuItem value="flag">flag</MenuItem>
+      <MenuItem value="text">text</MenuItem>
+    </TextField>
+  );
+}
+
+/** A kind of the site, or none. */
+export function KindField({
+  kinds,
+  value,
+  onChange,
+  helperText,
+}: {
+  kinds: Kind[];
+  value: string;
+  onChange: (code: string) => void;
+  helperText: string;
+}) {
+  return (
+    <TextField
+      select
+      label="Kind"
+      value={kinds.some((kind) => kind.code === value) ? value : ''}
+      onChange={(e) => onChange(e.target.value)}
+      helperText={helperText}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
+      <MenuItem value="">none</MenuItem>
+      {kinds.map((kind) => (
+        <MenuItem key={kind.code} value={kind.code}>
+          {kind.description.name}
+        </MenuItem>
+      ))}
+    </TextField>
   );
 }
 
