@@ -8,7 +8,7 @@ use std::process::{Command, Stdio};
 
 /// Installs, builds and tests everything.
 pub(crate) fn test(options: &[String]) -> Result<()> {
-    install_browser()?;
+    install_programs()?;
     console::build()?;
     console::packages()?;
     console::npm(&["run", "--silent", "test"])?;
@@ -50,22 +50,33 @@ pub(crate) fn lint() -> Result<()> {
     run(&mut cargo(&["clippy", "--release", "--workspace", "--all-targets", "--", "--deny", "warnings"]))
 }
 
-/// Chromium with its driver, from Debian's packages if they are missing.
-fn install_browser() -> Result<()> {
-    let is_there = |program: &str| {
-        Command::new(program).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_ok()
+/// Programs the tests run beside our own, and Debian's packages of them: a browser
+/// for the console, and what recipes are written for.
+const PROGRAMS: [(&str, &[&str]); 4] = [
+    ("chromedriver", &["chromium-driver", "fonts-dejavu-core"]),
+    ("chromium", &["chromium"]),
+    ("python3", &["python3"]),
+    ("curl", &["curl"]),
+];
+
+/// Installs the programs that are missing.
+fn install_programs() -> Result<()> {
+    let is_missing = |program: &str| {
+        Command::new(program).arg("--version").stdout(Stdio::null()).stderr(Stdio::null()).status().is_err()
     };
-    if is_there("chromedriver") && is_there("chromium") {
+    let missing: Vec<_> = PROGRAMS.into_iter().filter(|(program, _)| is_missing(program)).collect();
+    if missing.is_empty() {
         return Ok(());
     }
-    eprintln!("Installing Chromium for the browser tests");
+    let packages: Vec<&str> = missing.iter().flat_map(|(_, packages)| packages.iter().copied()).collect();
+    eprintln!("Installing {} for the tests", packages.join(", "));
     let apt = |arguments: &[&str]| {
         let mut apt = command("apt-get", arguments);
         run(apt.env("DEBIAN_FRONTEND", "noninteractive").stdout(Stdio::null()))
     };
     apt(&["update", "-qq"])
-        .and_then(|()| apt(&["install", "-y", "-qq", "chromium", "chromium-driver", "fonts-dejavu-core"]))
-        .context("the browser tests need Chromium and chromedriver; install them by hand")
+        .and_then(|()| apt(&[&["install", "-y", "-qq"], packages.as_slice()].concat()))
+        .with_context(|| format!("the tests need {}; install them by hand", packages.join(", ")))
 }
 
 #[cfg(test)]
