@@ -125,7 +125,6 @@ async fn process(app: &App, delivery: Delivery<'_>, draft: &mut Draft, now: Mome
     };
     let body = delivery.body?;
     if let Some(plan) = &plan {
-        draft.device = Some(plan.code.clone());
         if plan.keeps_payload {
             let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
             draft.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
