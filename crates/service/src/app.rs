@@ -57,6 +57,14 @@ impl App {
         Ok((site, device))
     }
 
+    /// The code of the device that carries another one's messages.
+    pub(crate) async fn carrier_code(&self, device: &Device) -> Result<Option<String>, StoreError> {
+        match device.carrier {
+            Some(carrier) => Ok(Some(self.store.device_by_id(carrier).await?.code)),
+            None => Ok(None),
+        }
+    }
+
     pub(crate) async fn kind(&self, site: &str, code: &str) -> Result<(Site, Kind), Problem> {
         let site = self.site(site).await?;
         let kind = self.store.kind(site.id, code).await.map_err(|e| Problem::missing(e, "kind", code))?;

@@ -10,7 +10,7 @@ use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId, SiteId};
 
 /// Readings deleted in one transaction.
-const CHUNK: u32 = 10_000;
+pub(crate) const CHUNK: u32 = 10_000;
 
 /// What is left of removed devices, kinds and sites, in the order in which
 /// nothing refers to it any more.
@@ -104,15 +104,7 @@ impl Store {
             .fetch_optional(&self.read)
             .await?;
         let Some(signal) = removed else { return self.sweep_owners().await };
-        let deleted = sqlx::query(
-            "DELETE FROM reading WHERE signal_id = ?1
-             AND at IN (SELECT at FROM reading WHERE signal_id = ?1 ORDER BY at LIMIT ?2)",
-        )
-        .bind(signal)
-        .bind(CHUNK)
-        .execute(&self.write)
-        .await?;
-        if deleted.rows_affected() < u64::from(CHUNK) {
+        if self.delete_chunk(SignalId(signal)).await? < u64::from(CHUNK) {
             let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
             for sql in ["DELETE FROM correction WHERE signal_id = ?", "DELETE FROM hand_reading WHERE signal_id = ?"] {
                 sqlx::query(sql).bind(signal).execute(&mut *transaction).await?;
@@ -122,6 +114,20 @@ impl Store {
             transaction.commit().await?;
         }
         Ok(true)
+    }
+
+    /// Deletes the oldest [`CHUNK`] readings of a signal, or all if there are
+    /// fewer, and says how many.
+    pub(crate) async fn delete_chunk(&self, signal: SignalId) -> Result<u64, StoreError> {
+        let deleted = sqlx::query(
+            "DELETE FROM reading WHERE signal_id = ?1
+             AND at IN (SELECT at FROM reading WHERE signal_id = ?1 ORDER BY at LIMIT ?2)",
+        )
+        .bind(signal.0)
+        .bind(CHUNK)
+        .execute(&self.write)
+        .await?;
+        Ok(deleted.rows_affected())
     }
 
     /// Devices and sites go last, when nothing refers to them any more.

@@ -1,13 +1,11 @@
 //! Trial: from a device's first contact to its going live.
 
+use crate::sweep::CHUNK;
 use crate::types::moment;
 use crate::{DeviceState, Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
-
-/// Readings deleted in one transaction.
-const CHUNK: u32 = 10_000;
 
 /// A dummy value that a sender was asked for.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -133,15 +131,7 @@ impl Store {
         let mut cleared = 0;
         for signal in self.signals(device).await? {
             loop {
-                let deleted = sqlx::query(
-                    "DELETE FROM reading WHERE signal_id = ?1
-                     AND at IN (SELECT at FROM reading WHERE signal_id = ?1 ORDER BY at LIMIT ?2)",
-                )
-                .bind(signal.id.0)
-                .bind(CHUNK)
-                .execute(&self.write)
-                .await?
-                .rows_affected();
+                let deleted = self.delete_chunk(signal.id).await?;
                 cleared += deleted;
                 if deleted < u64::from(CHUNK) {
                     break;

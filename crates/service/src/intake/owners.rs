@@ -6,7 +6,7 @@ use crate::auth;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use lantern_core::decode::{Decoded, Raw};
-use lantern_core::{Moment, Refusal, RefusalCode, code};
+use lantern_core::{DeviceId, Moment, Refusal, RefusalCode, SiteId, code};
 use lantern_store::{Caller, DeviceState, KeyOwner, NewDevice, StoreError};
 use rocket::http::Status;
 use std::sync::Arc;
@@ -77,9 +77,9 @@ pub(super) async fn parts<'a>(
         let found = match (&own, identity) {
             (Some(plan), None) => Ok(plan.clone()),
             (Some(plan), Some(identity)) => carried(app, plan, &identity, now).await?,
-            (None, Some(identity)) => known_or_waiting(app, owner, &identity, None, now).await?,
+            (None, Some(identity)) => known_or_waiting(app, owner.site, &identity, None, now).await?,
             // The site's key and no name: the address tells one sender from another.
-            (None, None) => known_or_waiting(app, owner, &format!("sender at {from}"), None, now).await?,
+            (None, None) => known_or_waiting(app, owner.site, &format!("sender at {from}"), None, now).await?,
         };
         match found {
             Ok(plan) => parts.push(Part { plan, decoded: part }),
@@ -120,27 +120,19 @@ async fn carried(app: &App, carrier: &Arc<DevicePlan>, identity: &str, now: Mome
     if identity == carrier.code {
         return Ok(Ok(carrier.clone()));
     }
-    let owner = KeyOwner {
-        id: 0,
-        site: carrier.site,
-        device: Some(carrier.device),
-        grants: lantern_store::Grants::SEND,
-        expires_at: None,
-        revoked: false,
-    };
-    known_or_waiting(app, &owner, identity, Some(carrier), now).await
+    known_or_waiting(app, carrier.site, identity, Some(carrier), now).await
 }
 
 async fn known_or_waiting(
     app: &App,
-    owner: &KeyOwner,
+    site: SiteId,
     identity: &str,
     carrier: Option<&Arc<DevicePlan>>,
     now: Moment,
 ) -> Result<Found, Problem> {
     let identity: String = identity.chars().take(200).collect();
     let proposed = code::propose(&identity);
-    match app.store.device_called(owner.site, &identity, &proposed).await {
+    match app.store.device_called(site, &identity, &proposed).await {
         // With a site's key only those that came by it: declared devices have keys
         // of their own, which must not be got round.
         Ok(device)
@@ -159,23 +151,23 @@ async fn known_or_waiting(
         Err(StoreError::NotFound) => {}
         Err(other) => return Err(other.into()),
     }
-    let waiting = app.store.waiting_devices(owner.site, lantern_core::DeviceId(0), MAX_WAITING as u32 + 1).await?;
+    let waiting = app.store.waiting_devices(site, DeviceId(0), MAX_WAITING as u32 + 1).await?;
     if waiting.len() >= MAX_WAITING {
         let detail =
             format!("`{identity}` is not declared, and {MAX_WAITING} devices are waiting on this site already.");
         return Ok(Err(Refusal::of(RefusalCode::TooManyDevices, &identity, detail)));
     }
     let base = if proposed.is_empty() { "device".to_owned() } else { proposed };
-    let device = add_waiting(app, owner, &identity, &base, carrier, now).await?;
+    let device = add_waiting(app, site, &identity, &base, carrier, now).await?;
     app.heard.watch(&device, now);
-    app.hub.change(owner.site, "arrival", Some(&device.code));
+    app.hub.change(site, "arrival", Some(&device.code));
     Ok(Ok(app.plans.device(&app.store, device.id).await?))
 }
 
 /// Makes a waiting device under the first code that is free.
 async fn add_waiting(
     app: &App,
-    owner: &KeyOwner,
+    site: SiteId,
     identity: &str,
     base: &str,
     carrier: Option<&Arc<DevicePlan>>,
@@ -192,10 +184,10 @@ async fn add_waiting(
             identity: Some(identity),
             ..NewDevice::default()
         };
-        match app.store.add_device(owner.site, new, now).await {
+        match app.store.add_device(site, new, now).await {
             Err(StoreError::Taken) => {
                 // Another request of the same sender may have made it just now.
-                if let Ok(device) = app.store.device_called(owner.site, identity, "").await {
+                if let Ok(device) = app.store.device_called(site, identity, "").await {
                     return Ok(device);
                 }
             }

@@ -170,10 +170,7 @@ async fn waiting(
         for signal in app.store.signals(device.id).await?.into_iter().take(20) {
             names.push(arrival(app, device.code.clone(), signal).await?);
         }
-        let carrier = match device.carrier {
-            Some(carrier) => Some(app.store.device_by_id(carrier).await?.code),
-            None => None,
-        };
+        let carrier = app.carrier_code(&device).await?;
         let standing = translate::standing(&device, app.heard.last(device.id), clock::now());
         let shown = WaitingDevice {
             code: device.code,
@@ -212,10 +209,7 @@ async fn claim_device(
     let change =
         DeviceChange { code: Some(code.clone()), identity: Some(Some(identity.clone())), ..DeviceChange::default() };
     let renamed = app.store.change_device(device.id, change).await.map_err(|e| Problem::taken(e, "device", &code))?;
-    let carrier = match renamed.carrier {
-        Some(carrier) => Some(app.store.device_by_id(carrier).await?.code),
-        None => None,
-    };
+    let carrier = app.carrier_code(&renamed).await?;
     let position = renamed.position.map(translate::position);
     let section = DeviceSection {
         code,
@@ -227,9 +221,7 @@ async fn claim_device(
         ..DeviceSection::default()
     };
     app.store.set_device_state(renamed.id, DeviceState::Trial, clock::now()).await?;
-    Wanted::check(app, &site, &section).await?.make(app, &site, Some(&renamed)).await?;
-    let device = app.store.device_by_id(renamed.id).await?;
-    app.heard.watch(&device, clock::now());
+    let device = Wanted::check(app, &site, &section).await?.make(app, &site, Some(&renamed)).await?;
     app.hub.change(site.id, "arrival", Some(&device.code));
     Ok(Json(shown(app, device).await?))
 }

@@ -18,10 +18,7 @@ pub(crate) async fn describe(app: &App, device: &Device) -> Result<DeviceSection
         Some((kind, _)) => Some(app.store.kind_code(kind).await?),
         None => None,
     };
-    let carrier = match device.carrier {
-        Some(carrier) => Some(app.store.device_by_id(carrier).await?.code),
-        None => None,
-    };
+    let carrier = app.carrier_code(device).await?;
     let signals = app.store.signals(device.id).await?;
     let declared = signals.into_iter().filter(|signal| signal.value_type.is_some());
     Ok(DeviceSection {
