@@ -21,6 +21,9 @@ pub enum Outcome {
 pub struct ContactDetails {
     /// How it came, such as `HTTP POST`.
     pub protocol: String,
+    /// The topic it was published on.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub topic: Option<String>,
     /// The sender's address.
     pub from: String,
     /// Bytes of the payload, as they came.

@@ -1,4 +1,4 @@
-use crate::{NewSignal, Position};
+use crate::{CommandDeclaration, NewSignal, Position};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -30,6 +30,9 @@ pub struct KindDescription {
     /// Its signals, at most 200.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub signals: Vec<NewSignal>,
+    /// Commands it understands, at most 50.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub commands: Vec<CommandDeclaration>,
 }
 
 /// A kind as its newest revision has it.
@@ -177,4 +180,11 @@ pub struct DeviceSection {
     /// Its signals beside those of its kind.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub signals: Vec<NewSignal>,
+    /// Topics of its own: MQTT filters in which `{device}`, `{signal}` and `{at}` may
+    /// stand for a level; at most 20.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub topics: Vec<String>,
+    /// Commands it understands beside those of its kind.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub commands: Vec<CommandDeclaration>,
 }

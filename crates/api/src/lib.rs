@@ -5,11 +5,13 @@
 //! is `after` of the request for the following one.
 
 mod arrivals;
+mod commands;
 mod commissioning;
 mod contacts;
 mod errors;
 mod keys;
 mod kinds;
+mod links;
 mod live;
 mod objects;
 mod people;
@@ -18,11 +20,13 @@ mod series;
 mod trying;
 
 pub use arrivals::*;
+pub use commands::*;
 pub use commissioning::*;
 pub use contacts::*;
 pub use errors::{InAnswer, Problem, RefusedValue, Remark};
 pub use keys::*;
 pub use kinds::*;
+pub use links::*;
 pub use live::{ChangeEvent, LiveReading, PresenceEvent, ReadingsEvent};
 pub use objects::*;
 pub use people::*;

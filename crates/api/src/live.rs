@@ -1,4 +1,4 @@
-use crate::{Presence, Value};
+use crate::{Connection, Presence, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -35,6 +35,9 @@ pub struct PresenceEvent {
     /// Since when.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub since: Option<String>,
+    /// Its connection, where its protocol has one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub connection: Option<Connection>,
 }
 
 /// Live event `change`: something of the site's set-up is different now.

@@ -1,4 +1,4 @@
-use crate::present;
+use crate::{CommandDeclaration, Connection, present};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -143,6 +143,19 @@ pub struct Device {
     /// What its sender calls it, if it has no key of its own.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub identity: Option<String>,
+    /// Topics of its own: MQTT filters in which `{device}`, `{signal}` and `{at}` may
+    /// stand for a level; at most 20.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub topics: Vec<String>,
+    /// Commands it understands, at most 50.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub commands: Vec<CommandDeclaration>,
+    /// Until when it admits devices it has not carried before.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub joining_until: Option<String>,
+    /// Its connection, where its protocol has one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub connection: Option<Connection>,
     /// Whether the contact log keeps the first 2 KiB of its payloads.
     #[serde(default)]
     pub keeps_payload: bool,
@@ -192,6 +205,13 @@ pub struct NewDevice {
     /// What its sender calls it, if it has no key of its own.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub identity: Option<String>,
+    /// Topics of its own: MQTT filters in which `{device}`, `{signal}` and `{at}` may
+    /// stand for a level; at most 20.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub topics: Vec<String>,
+    /// Commands it understands, at most 50; with a kind, those beside the kind's.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub commands: Vec<CommandDeclaration>,
     /// `live` to pass over the trial.
     #[serde(default)]
     pub state: DeviceState,
@@ -234,6 +254,12 @@ pub struct DeviceChange {
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<String>)]
     pub identity: Option<Option<String>>,
+    /// All topics of its own.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub topics: Option<Vec<String>>,
+    /// All commands it understands.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub commands: Option<Vec<CommandDeclaration>>,
     /// Whether the contact log keeps the first 2 KiB of its payloads.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub keeps_payload: Option<bool>,
@@ -250,6 +276,18 @@ pub enum ValueType {
     Flag,
     /// A text of at most 1,024 bytes.
     Text,
+}
+
+/// What a signal tells of the link of its device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum SignalRole {
+    /// The number of the message: lost and repeated ones show by it.
+    Sequence,
+    /// How full its battery is.
+    Battery,
+    /// How well it is received.
+    Link,
 }
 
 /// One quantity of a device over time.
@@ -278,6 +316,9 @@ pub struct Signal {
     /// Only its device may send it; people may not enter it by hand.
     #[serde(default)]
     pub reserved: bool,
+    /// What it tells of the link of its device.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub role: Option<SignalRole>,
     /// Other names that senders use for it.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub also: Vec<String>,
@@ -310,6 +351,9 @@ pub struct NewSignal {
     /// Only its device may send it; people may not enter it by hand.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub reserved: bool,
+    /// What it tells of the link of its device.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub role: Option<SignalRole>,
 }
 
 /// What to change of a signal; what is absent stays.
@@ -340,6 +384,10 @@ pub struct SignalChange {
     /// Only its device may send it; people may not enter it by hand.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub reserved: Option<bool>,
+    /// What it tells of the link of its device; `null` for nothing.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<SignalRole>)]
+    pub role: Option<Option<SignalRole>>,
 }
 
 /// How much would go, or went, with something removed.

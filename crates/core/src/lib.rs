@@ -27,12 +27,17 @@
 //! | [`allowance`] | how much a key may send |
 //! | [`clock_offset`] | how far a sender's clock is off |
 //! | [`code`] | names of sites, devices and signals |
+//! | [`command`] | what a device can be told to do |
 //! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
 //! | [`intake`] | raw values to readings and arrivals |
+//! | [`lamp`] | the one-glance state, for small displays |
+//! | [`link`] | how messages come through |
+//! | [`own_topic`] | topics a device is told to listen to |
 //! | [`presence`] | fresh, late, silent, never |
 //! | [`senml`] | sensor measurement lists (RFC 8428) |
 //! | [`series`] | telling new, repeated and corrected readings apart; buckets |
+//! | [`state`] | what a part of the service wants kept, as keyed bytes |
 //! | [`trend`] | direction of change |
 //! | [`units`] | UCUM codes |
 
@@ -40,14 +45,19 @@ pub mod allowance;
 mod cbor;
 pub mod clock_offset;
 pub mod code;
+pub mod command;
 pub mod coverage;
 pub mod decode;
 pub mod intake;
+pub mod lamp;
+pub mod link;
 mod moment;
+pub mod own_topic;
 pub mod presence;
 mod refusal;
 pub mod senml;
 pub mod series;
+pub mod state;
 pub mod trend;
 pub mod units;
 mod value;

@@ -28,6 +28,9 @@ const MICROS: i64 = 1_000_000;
 const RANGE: std::ops::RangeInclusive<i64> = -62_167_219_200 * MICROS..=253_402_128_000 * MICROS;
 
 impl Moment {
+    /// 1970-01-01T00:00:00Z.
+    pub const EPOCH: Self = Self(0);
+
     /// From microseconds since 1970; `None` outside the years 0000 to 9999.
     #[must_use]
     pub fn from_micros(micros: i64) -> Option<Self> {

@@ -2,15 +2,19 @@
 
 use crate::allowances::Allowances;
 use crate::auth::{SetUpCode, Throttle};
+use crate::commands::Commands;
 use crate::contacts::Contacts;
 use crate::dummies::Dummies;
 use crate::heard::Heard;
 use crate::latest::Latest;
+use crate::links::Links;
 use crate::live::Hub;
+use crate::mqtt::Outward;
 use crate::plans::Plans;
 use crate::problem::Problem;
 use crate::settings::Settings;
 use lantern_store::{Device, Kind, Signal, Site, Store, StoreError};
+use std::sync::Arc;
 
 /// The service's parts.
 pub(crate) struct App {
@@ -20,9 +24,12 @@ pub(crate) struct App {
     pub(crate) latest: Latest,
     pub(crate) heard: Heard,
     pub(crate) allowances: Allowances,
+    pub(crate) commands: Commands,
     pub(crate) contacts: Contacts,
     pub(crate) dummies: Dummies,
     pub(crate) hub: Hub,
+    pub(crate) links: Links,
+    pub(crate) outward: Arc<Outward>,
     pub(crate) set_up: SetUpCode,
     pub(crate) throttle: Throttle,
 }
@@ -31,10 +38,12 @@ impl App {
     pub(crate) async fn new(store: Store, settings: Settings) -> Result<Self, StoreError> {
         let heard = Heard::load(&store).await?;
         let dummies = Dummies::load(&store).await?;
+        let commands = Commands::load(&store).await?;
         let set_up = SetUpCode::new(!store.has_people().await?);
         Ok(Self {
             store,
             allowances: Allowances::new(&settings),
+            commands,
             contacts: Contacts::default(),
             dummies,
             settings,
@@ -42,6 +51,8 @@ impl App {
             latest: Latest::default(),
             heard,
             hub: Hub::new(),
+            links: Links::default(),
+            outward: Arc::default(),
             set_up,
             throttle: Throttle::default(),
         })

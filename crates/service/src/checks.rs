@@ -72,6 +72,7 @@ pub(crate) struct Declared {
     low: Option<f64>,
     high: Option<f64>,
     is_reserved: bool,
+    role: Option<store::SignalRole>,
 }
 
 impl Declared {
@@ -85,6 +86,7 @@ impl Declared {
             low: Some(self.low),
             high: Some(self.high),
             is_reserved: Some(self.is_reserved),
+            role: Some(self.role),
         }
     }
 
@@ -99,6 +101,7 @@ impl Declared {
             low: self.low,
             high: self.high,
             reserved: self.is_reserved,
+            role: self.role.map(translate::role),
         }
     }
 
@@ -112,6 +115,7 @@ impl Declared {
             low: self.low,
             high: self.high,
             is_reserved: self.is_reserved,
+            role: self.role,
         }
     }
 }
@@ -136,6 +140,7 @@ pub(crate) fn check_signal(new: &NewSignal) -> Result<Declared, Problem> {
     }
     let value_type = translate::from_value_type(new.value_type);
     check_limits(new.low, new.high, value_type)?;
+    check_role(new.role, value_type)?;
     Ok(Declared {
         code: new.code.clone(),
         name: check_name(new.name.as_deref().unwrap_or(&new.code))?.to_owned(),
@@ -145,7 +150,16 @@ pub(crate) fn check_signal(new: &NewSignal) -> Result<Declared, Problem> {
         low: new.low,
         high: new.high,
         is_reserved: new.reserved,
+        role: new.role.map(translate::from_role),
     })
+}
+
+/// What a signal tells of its device's link.
+pub(crate) fn check_role(role: Option<lantern_api::SignalRole>, value_type: ValueType) -> Result<(), Problem> {
+    if role.is_some() && value_type != ValueType::Number {
+        return Err(Problem::invalid("role", "only a number tells of the link"));
+    }
+    Ok(())
 }
 
 /// What a signal's values can be.

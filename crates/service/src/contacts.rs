@@ -49,6 +49,7 @@ fn are_alike(a: &ContactDetails, b: &ContactDetails) -> bool {
     a.outcome == b.outcome
         && a.protocol == b.protocol
         && a.from == b.from
+        && a.topic == b.topic
         && a.dialect == b.dialect
         && a.waiting == b.waiting
         && a.remarks == b.remarks

@@ -5,23 +5,37 @@
 
 use crate::live::Hub;
 use crate::translate;
-use lantern_api::PresenceEvent;
+use lantern_api::{Connection, PresenceEvent};
 use lantern_core::clock_offset::ClockOffset;
 use lantern_core::presence::{Patience, Presence};
 use lantern_core::{DeviceId, Moment, SiteId};
-use lantern_store::{Device, KeyUse, PresenceChange, Store, StoreError};
+use lantern_store::{Device, DeviceState, KeyUse, PresenceChange, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
 struct Entry {
     site: SiteId,
     code: String,
+    /// Whether it is relied upon.
+    is_live: bool,
     patience: Patience,
     last: Option<Moment>,
     presence: Presence,
     clock: ClockOffset,
+    connection: Option<Line>,
     /// Not written yet.
     dirty: bool,
+}
+
+/// A device's connection, or the last one it had since the service started.
+#[derive(Debug, Clone)]
+struct Line {
+    /// Connections there are: a new one may come before the old one is given up.
+    up: u32,
+    since: Moment,
+    protocol: &'static str,
+    from: String,
+    ended: Option<String>,
 }
 
 impl Entry {
@@ -30,6 +44,19 @@ impl Entry {
             device: self.code.clone(),
             presence: translate::presence(self.presence),
             since: self.presence.since(self.last, self.patience).map(|at| at.to_string()),
+            connection: self.connection.as_ref().map(Line::shown),
+        }
+    }
+}
+
+impl Line {
+    fn shown(&self) -> Connection {
+        Connection {
+            is_up: self.up > 0,
+            since: self.since.to_string(),
+            protocol: self.protocol.to_owned(),
+            from: self.from.clone(),
+            ended: self.ended.clone().filter(|_| self.up == 0),
         }
     }
 }
@@ -60,16 +87,19 @@ impl Heard {
     pub(crate) fn watch(&self, device: &Device, now: Moment) {
         let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
         let known = devices.remove(&device.id);
-        let (heard, clock) = known.map_or_else(Default::default, |entry| (entry.last, entry.clock));
+        let (heard, clock, connection) =
+            known.map_or_else(Default::default, |entry| (entry.last, entry.clock, entry.connection));
         let last = heard.max(device.last_heard_at);
         let patience = device.patience();
         let entry = Entry {
             site: device.site,
             code: device.code.clone(),
+            is_live: device.state == DeviceState::Live,
             patience,
             last,
             presence: Presence::judge(last, patience, now),
             clock,
+            connection,
             dirty: heard.is_some(),
         };
         devices.insert(device.id, entry);
@@ -89,6 +119,49 @@ impl Heard {
     /// How far a device's clock is behind, in seconds.
     pub(crate) fn clock_offset_s(&self, device: DeviceId) -> Option<f64> {
         self.devices.lock().unwrap_or_else(PoisonError::into_inner).get(&device)?.clock.median_s()
+    }
+
+    /// A device's connection, where its protocol has one.
+    pub(crate) fn connection(&self, device: DeviceId) -> Option<Connection> {
+        self.devices
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .get(&device)?
+            .connection
+            .as_ref()
+            .map(Line::shown)
+    }
+
+    /// Notes that a device has a connection.
+    pub(crate) fn connected(&self, device: DeviceId, protocol: &'static str, from: &str, now: Moment, hub: &Hub) {
+        let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(entry) = devices.get_mut(&device) else { return };
+        let up = entry.connection.as_ref().map_or(0, |line| line.up) + 1;
+        entry.connection = Some(Line { up, since: now, protocol, from: from.to_owned(), ended: None });
+        hub.presence(entry.site, &entry.event());
+    }
+
+    /// Notes that a device has lost a connection, and how.
+    pub(crate) fn disconnected(&self, device: DeviceId, how: &str, now: Moment, hub: &Hub) {
+        let mut devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(entry) = devices.get_mut(&device) else { return };
+        let Some(line) = &mut entry.connection else { return };
+        line.up = line.up.saturating_sub(1);
+        if line.up == 0 {
+            line.since = now;
+            line.ended = Some(how.to_owned());
+        }
+        hub.presence(entry.site, &entry.event());
+    }
+
+    /// The presence of all devices that can be relied upon, with site and code.
+    pub(crate) fn all(&self) -> Vec<(DeviceId, SiteId, String, Presence)> {
+        let devices = self.devices.lock().unwrap_or_else(PoisonError::into_inner);
+        devices
+            .iter()
+            .filter(|(_, entry)| entry.is_live)
+            .map(|(id, entry)| (*id, entry.site, entry.code.clone(), entry.presence))
+            .collect()
     }
 
     /// Notes when and from where a key was used.

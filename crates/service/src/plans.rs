@@ -1,12 +1,14 @@
 //! What the intake knows of keys, sites and devices, kept in memory and read
 //! again after a change.
 
+use crate::declared;
 use crate::problem::Problem;
 use jiff::tz::TimeZone;
 use lantern_core::decode::Decoder;
 use lantern_core::intake::{Plan, PlannedSignal};
+use lantern_core::own_topic::{OwnTopic, Said};
 use lantern_core::{DeviceId, SignalId, SiteId};
-use lantern_store::{DeviceState, KeyOwner, Store, StoreError};
+use lantern_store::{DeviceState, KeyOwner, SignalRole, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 
@@ -17,8 +19,11 @@ pub(crate) struct DevicePlan {
     pub(crate) device: DeviceId,
     pub(crate) code: String,
     pub(crate) plan: Plan,
-    /// Codes of its signals, for live events.
-    pub(crate) codes: HashMap<SignalId, String>,
+    /// Its signals, for what goes out.
+    pub(crate) signals: HashMap<SignalId, Shown>,
+    /// The counter of its messages: the signal, and one more than its largest
+    /// number (0 if it has none).
+    pub(crate) sequence: Option<(SignalId, u64)>,
     pub(crate) decoder: Option<Decoder>,
     /// The zone of its site.
     pub(crate) zone: TimeZone,
@@ -26,6 +31,34 @@ pub(crate) struct DevicePlan {
     pub(crate) keeps_payload: bool,
     /// Whether nobody has declared it.
     pub(crate) is_waiting: bool,
+}
+
+/// A signal as others see it.
+#[derive(Debug)]
+pub(crate) struct Shown {
+    pub(crate) code: String,
+    pub(crate) unit: Option<String>,
+    pub(crate) is_declared: bool,
+}
+
+/// Topics that devices of a site were told are their own.
+#[derive(Debug, Default)]
+pub(crate) struct OwnTopics(Vec<(DeviceId, OwnTopic)>);
+
+impl OwnTopics {
+    /// From patterns, which were checked before they were kept.
+    pub(crate) fn new<T: AsRef<str>>(topics: impl IntoIterator<Item = (DeviceId, T)>) -> Self {
+        let parsed = |(device, topic): (DeviceId, T)| Some((device, OwnTopic::parse(topic.as_ref()).ok()?));
+        Self(topics.into_iter().filter_map(parsed).collect())
+    }
+
+    /// Whose a topic is, and what it says. Devices of one make may have the same
+    /// topic: the sender's own comes first.
+    pub(crate) fn find<'t>(&self, topic: &'t str, sender: Option<DeviceId>) -> Option<(DeviceId, Said<'t>)> {
+        let mut found = self.0.iter().filter_map(|(device, own)| Some((*device, own.find(topic)?))).peekable();
+        let first = found.peek().cloned();
+        found.find(|(device, _)| Some(*device) == sender).or(first)
+    }
 }
 
 /// The plans of all devices heard since the start.
@@ -39,6 +72,8 @@ struct Inner {
     keys: HashMap<[u8; 32], KeyOwner>,
     devices: HashMap<DeviceId, Arc<DevicePlan>>,
     zones: HashMap<SiteId, TimeZone>,
+    codes: HashMap<SiteId, Arc<str>>,
+    topics: HashMap<SiteId, Arc<OwnTopics>>,
     /// Counts changes: what was read before a change must not be kept after it.
     changes: u64,
 }
@@ -74,6 +109,25 @@ impl Plans {
         Ok(zone.await?)
     }
 
+    /// The code of a site.
+    pub(crate) async fn site_code(&self, store: &Store, id: SiteId) -> Result<Arc<str>, Problem> {
+        let found = self.look(|inner| inner.codes.get(&id).cloned());
+        let read = async { Ok(store.site_by_id(id).await?.code.into()) };
+        let code = self.kept(found, read, |inner, code: &Arc<str>| {
+            inner.codes.insert(id, code.clone());
+        });
+        Ok(code.await?)
+    }
+
+    /// The topics that devices of a site were told are their own.
+    pub(crate) async fn own_topics(&self, store: &Store, id: SiteId) -> Result<Arc<OwnTopics>, Problem> {
+        let found = self.look(|inner| inner.topics.get(&id).cloned());
+        let topics = self.kept(found, load_topics(store, id), |inner, topics| {
+            inner.topics.insert(id, topics.clone());
+        });
+        Ok(topics.await?)
+    }
+
     fn look<T>(&self, find: impl FnOnce(&Inner) -> Option<T>) -> Result<T, u64> {
         let inner = self.inner.read().unwrap_or_else(PoisonError::into_inner);
         find(&inner).ok_or(inner.changes)
@@ -104,6 +158,7 @@ impl Plans {
         let mut inner = self.inner.write().unwrap_or_else(PoisonError::into_inner);
         inner.changes += 1;
         inner.devices.remove(&id);
+        inner.topics.clear();
         inner.keys.retain(|_, owner| owner.device != Some(id));
     }
 
@@ -114,7 +169,17 @@ impl Plans {
         inner.devices.clear();
         inner.keys.clear();
         inner.zones.clear();
+        inner.codes.clear();
+        inner.topics.clear();
     }
+}
+
+async fn load_topics(store: &Store, id: SiteId) -> Result<Arc<OwnTopics>, StoreError> {
+    let devices = store.devices_with_topics(id).await?;
+    let topics = devices.iter().flat_map(|device| {
+        declared::topics(device.topics.as_deref()).into_iter().map(move |topic| (device.id, topic))
+    });
+    Ok(Arc::new(OwnTopics::new(topics)))
 }
 
 async fn load_zone(store: &Store, id: SiteId) -> Result<TimeZone, StoreError> {
@@ -127,10 +192,15 @@ async fn load_zone(store: &Store, id: SiteId) -> Result<TimeZone, StoreError> {
 async fn load(store: &Store, id: DeviceId) -> Result<Arc<DevicePlan>, StoreError> {
     let device = store.device_by_id(id).await?;
     let mut plan = Plan::default();
-    let mut codes = HashMap::new();
+    let mut signals = HashMap::new();
+    let mut sequence = None;
     let mut by_id = HashMap::new();
     for signal in store.signals(id).await? {
-        codes.insert(signal.id, signal.code.clone());
+        let is_declared = signal.value_type.is_some();
+        signals.insert(signal.id, Shown { code: signal.code.clone(), unit: signal.unit.clone(), is_declared });
+        if signal.role == Some(SignalRole::Sequence) {
+            sequence = Some((signal.id, signal.high.map_or(0, |high| high.max(0.0) as u64 + 1)));
+        }
         let planned = PlannedSignal {
             id: signal.id,
             value_type: signal.value_type,
@@ -153,7 +223,8 @@ async fn load(store: &Store, id: DeviceId) -> Result<Arc<DevicePlan>, StoreError
         device: id,
         code: device.code,
         plan,
-        codes,
+        signals,
+        sequence,
         // Checked before it is kept.
         decoder: device.decoder.as_deref().and_then(|form| Decoder::from_json(form).ok()),
         zone: load_zone(store, device.site).await?,

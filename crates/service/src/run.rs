@@ -2,12 +2,13 @@
 
 use crate::app::App;
 use crate::settings::Settings;
-use crate::{clock, routes};
+use crate::{clock, mqtt, routes};
 use lantern_store::Store;
 use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
 use rocket::fairing::AdHoc;
 use rocket::{Build, Orbit, Rocket, Shutdown};
 use std::io::Write;
+use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::signal::unix::{SignalKind, signal};
@@ -31,15 +32,18 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
     let store = Store::open(&settings.data).await.map_err(|e| e.to_string())?;
     let app = App::new(store, settings.clone()).await.map_err(|e| format!("the database cannot be read: {e}"))?;
     let app = Arc::new(app);
-    let rocket = build(app.clone()).ignite().await.map_err(|e| {
+    let mut tasks = JoinSet::new();
+    let (mqtt, mqtt_address) = mqtt::start(&app, &mut tasks).await?;
+    let rocket = build(app.clone(), mqtt_address).ignite().await.map_err(|e| {
         // Rocket's error insists on having been looked at.
         format!("the service cannot start: {:?}", e.kind())
     })?;
-    let mut tasks = JoinSet::new();
     tasks.spawn(stop_on_signal(rocket.shutdown()));
     tasks.spawn(tend(app.clone()));
     tasks.spawn(sweep(app.clone()));
+    tasks.spawn(commands(app.clone()));
     let launched = rocket.launch().await.map(drop);
+    mqtt.stop().await;
     tasks.shutdown().await;
     close(&app).await;
     match launched {
@@ -61,11 +65,14 @@ async fn close(app: &App) {
     if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
         tracing::warn!(%error, "the end of the contact log was not written");
     }
+    if let Err(error) = app.links.flush(&app.store, clock::now()).await {
+        tracing::warn!(%error, "the last link figures were not written");
+    }
     app.store.close().await;
     tracing::info!("stopped");
 }
 
-fn build(app: Arc<App>) -> Rocket<Build> {
+fn build(app: Arc<App>, mqtt: Option<SocketAddr>) -> Rocket<Build> {
     let http = app.settings.http;
     let config = rocket::Config {
         address: http.ip(),
@@ -87,17 +94,21 @@ fn build(app: Arc<App>) -> Rocket<Build> {
         ..rocket::Config::default()
     };
     routes::mount(rocket::custom(config).manage(app))
-        .attach(AdHoc::on_liftoff("announce", |rocket| Box::pin(async move { announce(rocket) })))
+        .attach(AdHoc::on_liftoff("announce", move |rocket| Box::pin(async move { announce(rocket, mqtt) })))
 }
 
 /// Prints where the service is, for people and for programs that start it.
-fn announce(rocket: &Rocket<Orbit>) {
+fn announce(rocket: &Rocket<Orbit>, mqtt: Option<SocketAddr>) {
     let config = rocket.config();
     let ip = if config.address.is_unspecified() { "127.0.0.1".to_owned() } else { config.address.to_string() };
     let ip = if ip.contains(':') { format!("[{ip}]") } else { ip };
     let address = format!("http://{ip}:{}", config.port);
     tracing::info!(%address, "listening");
     let mut lines = format!("Key Lantern is at {address}\n");
+    if let Some(mqtt) = mqtt {
+        tracing::info!(address = %mqtt, "listening for MQTT");
+        lines += &format!("MQTT is at mqtt://{mqtt}\n");
+    }
     if let Some(code) = rocket.state::<Arc<App>>().and_then(|app| app.set_up.current()) {
         lines += &format!("Set up the first person at {address}/set-up?code={code}\n");
         lines += &format!("or with: lantern login {address} --setup {code}\n");
@@ -133,6 +144,8 @@ async fn tend(app: Arc<App>) {
             _ = presence.tick() => app.heard.judge(clock::now(), &app.hub),
             _ = flush.tick() => if let Err(error) = app.heard.flush(&app.store).await {
                 tracing::warn!(%error, "contacts were not noted");
+            } else if let Err(error) = app.links.flush(&app.store, clock::now()).await {
+                tracing::warn!(%error, "link figures were not written");
             },
             _ = contacts.tick() => if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
                 tracing::warn!(%error, "the contact log was not written");
@@ -141,6 +154,12 @@ async fn tend(app: Arc<App>) {
                 tracing::warn!(%error, "the contact log was not trimmed");
             },
         }
+    }
+}
+
+async fn commands(app: Arc<App>) {
+    loop {
+        app.commands.tend(&app).await;
     }
 }
 

@@ -21,6 +21,47 @@ pub enum LogFormat {
     Json,
 }
 
+/// Where to listen, if at all.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Listen {
+    /// Not at all.
+    Off,
+    /// On this address.
+    At(SocketAddr),
+}
+
+impl std::fmt::Display for Listen {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Off => f.write_str("off"),
+            Self::At(address) => address.fmt(f),
+        }
+    }
+}
+
+impl std::str::FromStr for Listen {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        if text == "off" {
+            return Ok(Self::Off);
+        }
+        text.parse().map(Self::At).map_err(|_| format!("`{text}` is neither ADDRESS:PORT nor `off`"))
+    }
+}
+
+impl Serialize for Listen {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for Listen {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        String::deserialize(deserializer)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
 /// The effective settings of a service.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -30,6 +71,12 @@ pub struct Settings {
     /// Address and port to listen on for HTTP (default: 127.0.0.1:8710; port 0
     /// takes a free one).
     pub http: SocketAddr,
+    /// Address and port to listen on for MQTT, or `off` (default: 127.0.0.1:1883;
+    /// port 0 takes a free one). Over WebSocket it is spoken at /mqtt on the HTTP
+    /// port.
+    pub mqtt: Listen,
+    /// MQTT connections there may be at once (default: 10000).
+    pub mqtt_connections: u32,
     /// How log lines are written (default: text).
     pub log_format: LogFormat,
     /// `error`, `warn`, `info`, `debug` or `trace`, or a filter by module
@@ -58,6 +105,8 @@ impl Default for Settings {
         Self {
             data: PathBuf::from("key-lantern-data"),
             http: SocketAddr::from(([127, 0, 0, 1], 8710)),
+            mqtt: Listen::At(SocketAddr::from(([127, 0, 0, 1], 1883))),
+            mqtt_connections: 10_000,
             log_format: LogFormat::Text,
             log_level: "info".to_owned(),
             secure_cookies: false,
@@ -106,6 +155,10 @@ pub struct Flags {
     #[arg(long, value_name = "ADDR:PORT")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub http: Option<SocketAddr>,
+    /// Address and port to listen on for MQTT, or `off`; port 0 takes a free one
+    #[arg(long, value_name = "ADDR:PORT")]
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub mqtt: Option<Listen>,
     /// How log lines are written
     #[arg(long, value_name = "FORMAT")]
     #[serde(skip_serializing_if = "Option::is_none")]

@@ -6,6 +6,20 @@ use lantern_core::trend::Direction;
 use lantern_core::{Moment, Value, ValueType, units};
 use lantern_store as store;
 
+pub(crate) fn stage(stage: lantern_core::command::Stage) -> api::CommandStage {
+    use lantern_core::command::Stage;
+    match stage {
+        Stage::Waiting => api::CommandStage::Waiting,
+        Stage::Delivered => api::CommandStage::Delivered,
+        Stage::Done => api::CommandStage::Done,
+        Stage::Refused => api::CommandStage::Refused,
+        Stage::Unanswered => api::CommandStage::Unanswered,
+        Stage::Uncollected => api::CommandStage::Uncollected,
+        Stage::Replaced => api::CommandStage::Replaced,
+        Stage::Withdrawn => api::CommandStage::Withdrawn,
+    }
+}
+
 pub(crate) fn value(value: Value) -> api::Value {
     match value {
         Value::Flag(flag) => api::Value::Flag(flag),
@@ -115,7 +129,24 @@ pub(crate) fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
         low: signal.low,
         high: signal.high,
         reserved: signal.is_reserved,
+        role: signal.role.map(role),
         also,
+    }
+}
+
+pub(crate) fn role(role: store::SignalRole) -> api::SignalRole {
+    match role {
+        store::SignalRole::Sequence => api::SignalRole::Sequence,
+        store::SignalRole::Battery => api::SignalRole::Battery,
+        store::SignalRole::Link => api::SignalRole::Link,
+    }
+}
+
+pub(crate) fn from_role(role: api::SignalRole) -> store::SignalRole {
+    match role {
+        api::SignalRole::Sequence => store::SignalRole::Sequence,
+        api::SignalRole::Battery => store::SignalRole::Battery,
+        api::SignalRole::Link => store::SignalRole::Link,
     }
 }
 

@@ -78,6 +78,13 @@ pub struct Device {
     pub keeps_payload: bool,
     /// When its soak test began, and how many seconds it is to last.
     pub soak: Option<(Moment, f64)>,
+    /// Topics of its own, a JSON list of patterns.
+    pub topics: Option<String>,
+    /// Commands it understands, a JSON list.
+    pub commands: Option<String>,
+    /// Until when it admits devices it has not carried before, and of which kind
+    /// they are then.
+    pub joining: Option<(Moment, Option<KindId>)>,
 }
 
 impl Device {
@@ -119,6 +126,10 @@ pub struct NewDevice<'a> {
     pub carrier: Option<DeviceId>,
     /// See [`Device::identity`].
     pub identity: Option<&'a str>,
+    /// See [`Device::topics`].
+    pub topics: Option<&'a str>,
+    /// See [`Device::commands`].
+    pub commands: Option<&'a str>,
 }
 
 /// What to change of a device; `None` leaves it as it is.
@@ -148,9 +159,15 @@ pub struct DeviceChange {
     pub identity: Option<Option<String>>,
     /// See [`Device::keeps_payload`].
     pub keeps_payload: Option<bool>,
+    /// See [`Device::topics`]; `Some(None)` takes them away.
+    pub topics: Option<Option<String>>,
+    /// See [`Device::commands`]; `Some(None)` takes them away.
+    pub commands: Option<Option<String>>,
+    /// See [`Device::joining`]; `Some(None)` ends it.
+    pub joining: Option<Option<(Moment, Option<KindId>)>>,
 }
 
-fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
+pub(crate) fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
     Ok(Device {
         id: DeviceId(row.try_get("id")?),
         site: SiteId(row.try_get("site_id")?),
@@ -175,6 +192,12 @@ fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
         identity: row.try_get("identity")?,
         keeps_payload: row.try_get("keeps_payload")?,
         soak: row.try_get::<Option<i64>, _>("soak_from")?.map(moment).zip(row.try_get("soak_s")?),
+        topics: row.try_get("topics")?,
+        commands: row.try_get("commands")?,
+        joining: match row.try_get::<Option<i64>, _>("joining_until")? {
+            Some(until) => Some((moment(until), row.try_get::<Option<i64>, _>("joining_kind_id")?.map(KindId))),
+            None => None,
+        },
     })
 }
 
@@ -187,9 +210,10 @@ impl Store {
         let (latitude, longitude, altitude_m) = Position::to_columns(new.position);
         let row = sqlx::query(
             "INSERT INTO device (site_id, code, name, note, interval_s, latitude, longitude, altitude_m, created_at,
-                 state, trial_since, kind_id, kind_revision, decoder, late_after, silent_after, carrier_id, identity)
+                 state, trial_since, kind_id, kind_revision, decoder, late_after, silent_after, carrier_id, identity,
+                 topics, commands)
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, iif(?10 = 'trial', ?9, NULL), ?11, ?12, ?13, ?14, ?15,
-                 ?16, ?17)
+                 ?16, ?17, ?18, ?19)
              RETURNING *",
         )
         .bind(site.0)
@@ -209,6 +233,8 @@ impl Store {
         .bind(new.silent_after)
         .bind(new.carrier.map(|carrier| carrier.0))
         .bind(new.identity)
+        .bind(new.topics)
+        .bind(new.commands)
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)
@@ -260,6 +286,20 @@ impl Store {
         .bind(kind.0)
         .bind(after)
         .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(device).collect::<Result<_, _>>()?)
+    }
+
+    /// The devices of a site that have topics of their own.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn devices_with_topics(&self, site: SiteId) -> Result<Vec<Device>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM device WHERE site_id = ? AND topics IS NOT NULL AND removed_at IS NULL ORDER BY id",
+        )
+        .bind(site.0)
         .fetch_all(&self.read)
         .await?;
         Ok(rows.iter().map(device).collect::<Result<_, _>>()?)
@@ -328,6 +368,7 @@ impl Store {
     pub async fn change_device(&self, id: DeviceId, change: DeviceChange) -> Result<Device, StoreError> {
         let (latitude, longitude, altitude_m) = Position::to_columns(change.position.flatten());
         let kind = change.kind.flatten();
+        let joining = change.joining.flatten();
         let row = sqlx::query(
             "UPDATE device SET name = coalesce(?2, name), note = coalesce(?3, note),
                  interval_s = coalesce(?4, interval_s),
@@ -336,7 +377,9 @@ impl Store {
                  kind_id = iif(?10, ?11, kind_id), kind_revision = iif(?10, ?12, kind_revision),
                  decoder = iif(?13, ?14, decoder), late_after = iif(?15, ?16, late_after),
                  silent_after = iif(?17, ?18, silent_after), carrier_id = iif(?19, ?20, carrier_id),
-                 identity = iif(?21, ?22, identity), keeps_payload = coalesce(?23, keeps_payload)
+                 identity = iif(?21, ?22, identity), keeps_payload = coalesce(?23, keeps_payload),
+                 topics = iif(?24, ?25, topics), commands = iif(?26, ?27, commands),
+                 joining_until = iif(?28, ?29, joining_until), joining_kind_id = iif(?28, ?30, joining_kind_id)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -362,6 +405,13 @@ impl Store {
         .bind(change.identity.is_some())
         .bind(change.identity.flatten())
         .bind(change.keeps_payload)
+        .bind(change.topics.is_some())
+        .bind(change.topics.flatten())
+        .bind(change.commands.is_some())
+        .bind(change.commands.flatten())
+        .bind(change.joining.is_some())
+        .bind(joining.map(|(until, _)| until.as_micros()))
+        .bind(joining.and_then(|(_, kind)| kind).map(|kind| kind.0))
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)

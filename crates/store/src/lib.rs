@@ -8,12 +8,14 @@
 //! that they wait for each other in order instead of failing.
 
 mod arrival;
+mod command;
 mod contact;
 mod device;
 mod error;
 mod hand;
 mod key;
 mod kind;
+mod link;
 mod open;
 mod person;
 mod presence;
@@ -21,6 +23,7 @@ mod reading;
 mod recorder;
 mod signal;
 mod site;
+mod state;
 mod summary;
 mod sweep;
 mod trial;
@@ -28,18 +31,20 @@ mod types;
 mod value;
 
 pub use arrival::{Moved, NewArrival};
+pub use command::{Command, NewCommand};
 pub use contact::{CONTACT_DAYS, CONTACTS_KEPT, Caller, Contact, NewContact};
 pub use device::{Device, DeviceChange, DeviceState, NewDevice};
 pub use error::{OpenError, StoreError};
 pub use hand::HandReading;
 pub use key::{Grants, Key, KeyOwner, KeyUse, NewKey};
 pub use kind::{Kind, KindId, Revision};
+pub use link::LinkHour;
 pub use open::{DATABASE_FILE, Store};
 pub use person::{Person, SessionKind};
 pub use presence::PresenceChange;
 pub use reading::{Extent, Order, Page};
 pub use recorder::{RecordError, Recorded};
-pub use signal::{NewSignal, Signal, SignalChange};
+pub use signal::{NewSignal, Signal, SignalChange, SignalRole};
 pub use site::{NewSite, Site, SiteChange};
 pub use summary::Summary;
 pub use trial::{DummyTest, KeptReport};

@@ -5,10 +5,11 @@
 //! is the number of distinct pages a transaction touches and not the rows. A
 //! delivery is answered after the commit, which is durable (synchronous FULL).
 
-use crate::StoreError;
+use crate::{StoreError, state};
 use crate::types::moment;
 use crate::value::{Stored, Storing};
 use lantern_core::series::{Fate, merge};
+use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, SignalId, Value};
 use sqlx::{AssertSqlSafe, Row, SqliteConnection, SqlitePool};
 use std::collections::HashMap;
@@ -47,6 +48,7 @@ pub enum RecordError {
 
 struct Job {
     readings: Arc<Vec<Reading>>,
+    changes: Vec<StateChange>,
     now: Moment,
     answer: oneshot::Sender<Result<Recorded, RecordError>>,
     _room: OwnedSemaphorePermit,
@@ -81,13 +83,18 @@ impl Recorder {
         }
     }
 
-    async fn record(&self, readings: Arc<Vec<Reading>>, now: Moment) -> Result<Recorded, RecordError> {
-        let weight = u32::try_from(readings.len().clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
+    async fn record(
+        &self,
+        readings: Arc<Vec<Reading>>,
+        changes: Vec<StateChange>,
+        now: Moment,
+    ) -> Result<Recorded, RecordError> {
+        let weight = u32::try_from((readings.len() + changes.len()).clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
         let room = self.room.clone().try_acquire_many_owned(weight).map_err(|_| RecordError::Busy)?;
         let (answer, answered) = oneshot::channel();
         let queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone();
         let queue = queue.ok_or_else(stopping)?;
-        queue.try_send(Job { readings, now, answer, _room: room }).map_err(|_| RecordError::Busy)?;
+        queue.try_send(Job { readings, changes, now, answer, _room: room }).map_err(|_| RecordError::Busy)?;
         drop(queue);
         answered.await.unwrap_or_else(|_| Err(stopping()))
     }
@@ -104,7 +111,20 @@ impl crate::Store {
     /// # Errors
     /// [`RecordError`]; nothing was kept then.
     pub async fn record(&self, readings: Arc<Vec<Reading>>, now: Moment) -> Result<Recorded, RecordError> {
-        self.recorder.record(readings, now).await
+        self.record_with(readings, Vec::new(), now).await
+    }
+
+    /// Records readings together with changes of state: all of it or nothing.
+    ///
+    /// # Errors
+    /// [`RecordError`]; nothing was kept then.
+    pub async fn record_with(
+        &self,
+        readings: Arc<Vec<Reading>>,
+        changes: Vec<StateChange>,
+        now: Moment,
+    ) -> Result<Recorded, RecordError> {
+        self.recorder.record(readings, changes, now).await
     }
 }
 
@@ -113,11 +133,12 @@ async fn run(pool: SqlitePool, mut jobs: mpsc::Receiver<Job>) {
     // before it, needs no look whether it is there already.
     let mut newest = HashMap::new();
     while let Some(first) = jobs.recv().await {
-        let mut size = first.readings.len();
+        let weight = |job: &Job| job.readings.len() + job.changes.len();
+        let mut size = weight(&first);
         let mut group = vec![first];
         while size < GROUP_READINGS {
             let Ok(job) = jobs.try_recv() else { break };
-            size += job.readings.len();
+            size += weight(&job);
             group.push(job);
         }
         let result = write_group(&pool, &group, &mut newest).await;
@@ -179,6 +200,9 @@ async fn write_group(
         correct(&mut transaction, signal, group[run[0].job].now, &merged.updates, &merged.replaced).await?;
     }
     insert(&mut transaction, &inserts).await?;
+    for job in group {
+        state::write(&mut transaction, &job.changes).await?;
+    }
     transaction.commit().await?;
     for (signal, at, _) in inserts {
         let known = newest.entry(signal).or_default();

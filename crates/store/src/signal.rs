@@ -29,10 +29,37 @@ pub struct Signal {
     pub high: Option<f64>,
     /// Only its device may send it; people may not enter it by hand.
     pub is_reserved: bool,
+    /// What it tells of the link of its device.
+    pub role: Option<SignalRole>,
     /// Since when it is ignored; only an arrival can be.
     pub ignored_at: Option<Moment>,
     /// When it was declared, or first arrived.
     pub created_at: Moment,
+}
+
+/// What a signal tells of the link of its device.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum SignalRole {
+    /// The number of the message: lost and repeated ones show by it.
+    Sequence,
+    /// How full its battery is.
+    Battery,
+    /// How well it is received.
+    Link,
+}
+
+impl SignalRole {
+    pub(crate) const fn as_str(self) -> &'static str {
+        match self {
+            Self::Sequence => "sequence",
+            Self::Battery => "battery",
+            Self::Link => "link",
+        }
+    }
+
+    fn from_column(word: &str) -> Option<Self> {
+        [Self::Sequence, Self::Battery, Self::Link].into_iter().find(|role| role.as_str() == word)
+    }
 }
 
 /// What a signal is declared as.
@@ -54,6 +81,8 @@ pub struct NewSignal<'a> {
     pub high: Option<f64>,
     /// See [`Signal::is_reserved`].
     pub is_reserved: bool,
+    /// See [`Signal::role`].
+    pub role: Option<SignalRole>,
 }
 
 impl<'a> NewSignal<'a> {
@@ -69,6 +98,7 @@ impl<'a> NewSignal<'a> {
             low: None,
             high: None,
             is_reserved: false,
+            role: None,
         }
     }
 }
@@ -90,6 +120,8 @@ pub struct SignalChange {
     pub high: Option<Option<f64>>,
     /// See [`Signal::is_reserved`].
     pub is_reserved: Option<bool>,
+    /// See [`Signal::role`]; `Some(None)` takes it away.
+    pub role: Option<Option<SignalRole>>,
 }
 
 pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
@@ -104,6 +136,7 @@ pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
         low: row.try_get("low")?,
         high: row.try_get("high")?,
         is_reserved: row.try_get("is_reserved")?,
+        role: row.try_get::<Option<String>, _>("role")?.and_then(|word| SignalRole::from_column(&word)),
         ignored_at: row.try_get::<Option<i64>, _>("ignored_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
     })
@@ -117,12 +150,12 @@ impl Store {
     pub async fn add_signal(&self, device: DeviceId, new: NewSignal<'_>, now: Moment) -> Result<Signal, StoreError> {
         let row = sqlx::query(
             "INSERT INTO signal
-                 (device_id, code, name, note, value_type, unit, low, high, is_reserved, created_at)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+                 (device_id, code, name, note, value_type, unit, low, high, is_reserved, role, created_at)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
              ON CONFLICT (device_id, code) WHERE removed_at IS NULL DO UPDATE
                  SET name = excluded.name, note = excluded.note, value_type = excluded.value_type,
                      unit = excluded.unit, low = excluded.low, high = excluded.high,
-                     is_reserved = excluded.is_reserved, ignored_at = NULL
+                     is_reserved = excluded.is_reserved, role = excluded.role, ignored_at = NULL
                  WHERE signal.value_type IS NULL
              RETURNING *",
         )
@@ -135,6 +168,7 @@ impl Store {
         .bind(new.low)
         .bind(new.high)
         .bind(new.is_reserved)
+        .bind(new.role.map(SignalRole::as_str))
         .bind(now.as_micros())
         .fetch_optional(&self.write)
         .await?;
@@ -178,7 +212,8 @@ impl Store {
         let row = sqlx::query(
             "UPDATE signal SET name = coalesce(?2, name), note = coalesce(?3, note),
                  value_type = coalesce(?4, value_type), unit = iif(?5, ?6, unit),
-                 low = iif(?7, ?8, low), high = iif(?9, ?10, high), is_reserved = coalesce(?11, is_reserved)
+                 low = iif(?7, ?8, low), high = iif(?9, ?10, high), is_reserved = coalesce(?11, is_reserved),
+                 role = iif(?12, ?13, role)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -192,6 +227,8 @@ impl Store {
         .bind(change.high.is_some())
         .bind(change.high.flatten())
         .bind(change.is_reserved)
+        .bind(change.role.is_some())
+        .bind(change.role.flatten().map(SignalRole::as_str))
         .fetch_one(&self.write)
         .await?;
         Ok(signal(&row)?)

@@ -14,7 +14,10 @@ pub(crate) const CHUNK: u32 = 10_000;
 
 /// What is left of removed devices, kinds and sites, in the order in which
 /// nothing refers to it any more.
-const OWNERS: [&str; 8] = [
+const OWNERS: [&str; 11] = [
+    "DELETE FROM kept_state WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)",
+    "DELETE FROM command WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "DELETE FROM link_hour WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
     "DELETE FROM contact WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
     "DELETE FROM presence_change WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
     "DELETE FROM commissioning_report WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",

@@ -4,7 +4,9 @@ mod objects;
 mod setting_up;
 mod values;
 
-pub(crate) use objects::{Confirm, DeviceCommand, KeyCommand, KeyOwner, NewDeviceArgs, SignalCommand, SiteCommand};
+pub(crate) use objects::{
+    Confirm, DeviceCommand, KeyCommand, KeyOwner, NewDeviceArgs, Role, SignalCommand, SiteCommand,
+};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
     RecipeArgs,

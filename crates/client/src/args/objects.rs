@@ -2,7 +2,7 @@
 
 use super::values::{SignalPath, parse_path, parse_position, parse_signal};
 use clap::{Args, Subcommand, ValueEnum};
-use lantern_api::{Grant, NewSignal, Position, ValueType};
+use lantern_api::{Grant, NewSignal, Position, SignalRole, ValueType};
 use std::path::PathBuf;
 
 #[derive(Subcommand)]
@@ -122,6 +122,12 @@ pub(crate) enum DeviceCommand {
         /// What its sender calls it; "" for nothing
         #[arg(long, value_name = "NAME")]
         identity: Option<String>,
+        /// MQTT topic of its own, in which {device}, {signal} and {at} may stand for a level; "" for none
+        #[arg(long = "topic", value_name = "PATTERN")]
+        topics: Vec<String>,
+        /// File with the commands it understands (TOML or JSON); "" for none
+        #[arg(long, value_name = "FILE")]
+        commands: Option<String>,
         /// Whether the contact log keeps the beginning of its payloads
         #[arg(long, value_name = "true|false")]
         keep_payload: Option<bool>,
@@ -173,6 +179,9 @@ pub(crate) enum SignalCommand {
         /// Only its device may send it
         #[arg(long)]
         reserved: bool,
+        /// What it tells of the link of its device
+        #[arg(long, value_enum)]
+        role: Option<Role>,
     },
     /// List the signals of a device
     List {
@@ -211,6 +220,9 @@ pub(crate) enum SignalCommand {
         /// Whether only its device may send it
         #[arg(long, value_name = "true|false")]
         reserved: Option<bool>,
+        /// What it tells of the link of its device
+        #[arg(long, value_enum)]
+        role: Option<Role>,
     },
     /// Remove a signal with its readings
     Remove {
@@ -332,6 +344,12 @@ pub(crate) struct NewDeviceArgs {
     /// What its sender calls it, if it has no key of its own
     #[arg(long, value_name = "NAME")]
     pub(crate) identity: Option<String>,
+    /// MQTT topic of its own, in which {device}, {signal} and {at} may stand for a level
+    #[arg(long = "topic", value_name = "PATTERN")]
+    pub(crate) topics: Vec<String>,
+    /// File with the commands it understands (TOML or JSON)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) commands: Option<PathBuf>,
     /// Live at once, without a trial
     #[arg(long)]
     pub(crate) live: bool,
@@ -387,4 +405,28 @@ pub(crate) struct Confirm {
     /// The code once more, to remove it with its readings without being asked
     #[arg(long, value_name = "CODE")]
     pub(crate) confirm: Option<String>,
+}
+
+/// What a signal tells of the link of its device.
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum Role {
+    /// The number of the message: lost and repeated ones show by it
+    Sequence,
+    /// How full its battery is
+    Battery,
+    /// How well it is received
+    Link,
+    /// Nothing
+    None,
+}
+
+impl Role {
+    pub(crate) const fn named(self) -> Option<SignalRole> {
+        match self {
+            Self::Sequence => Some(SignalRole::Sequence),
+            Self::Battery => Some(SignalRole::Battery),
+            Self::Link => Some(SignalRole::Link),
+            Self::None => None,
+        }
+    }
 }

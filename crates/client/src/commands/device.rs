@@ -9,7 +9,7 @@ use crate::{show, time};
 use anyhow::{Context as _, Result, bail};
 use indicatif::ProgressBar;
 use jiff::tz::TimeZone;
-use lantern_api::{Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange};
+use lantern_api::{CommandDeclaration, Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange};
 use serde::Deserialize;
 use std::path::Path;
 
@@ -46,6 +46,8 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
             silent_after,
             carrier,
             identity,
+            topics,
+            commands,
             keep_payload,
             place,
         } => {
@@ -61,6 +63,12 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
                 silent_after: silent_after.map(Some),
                 carrier: carrier.map(or_none),
                 identity: identity.map(or_none),
+                topics: (!topics.is_empty()).then(|| topics.into_iter().filter(|topic| !topic.is_empty()).collect()),
+                commands: match commands {
+                    Some(file) if file.is_empty() => Some(Vec::new()),
+                    Some(file) => Some(declared_commands(Path::new(&file))?),
+                    None => None,
+                },
                 keeps_payload: keep_payload,
             };
             server.patch(&path(&device), &change).await?
@@ -115,6 +123,8 @@ fn wanted(args: NewDeviceArgs) -> Result<Vec<NewDevice>> {
         silent_after: None,
         carrier: args.carrier,
         identity: args.identity,
+        topics: args.topics,
+        commands: args.commands.as_deref().map(declared_commands).transpose()?.unwrap_or_default(),
         state: if args.live { DeviceState::Live } else { DeviceState::Trial },
     };
     if names.len() > 1 && (one.code.is_some() || one.identity.is_some()) {
@@ -124,6 +134,17 @@ fn wanted(args: NewDeviceArgs) -> Result<Vec<NewDevice>> {
         Some(file) => listed(file, &one),
         None => Ok(names.into_iter().map(|name| NewDevice { name, ..one.clone() }).collect()),
     }
+}
+
+/// A file of commands: `[[commands]]` in TOML, `{"commands": [...]}` in JSON.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Commands {
+    commands: Vec<CommandDeclaration>,
+}
+
+fn declared_commands(file: &Path) -> Result<Vec<CommandDeclaration>> {
+    Ok(document::read::<Commands>(file)?.commands)
 }
 
 /// One line of a list of devices.

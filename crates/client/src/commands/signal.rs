@@ -1,7 +1,7 @@
 //! `lantern signal`.
 
 use super::{Context, remove};
-use crate::args::{SignalCommand, SignalPath};
+use crate::args::{Role, SignalCommand, SignalPath};
 use crate::output::{facts, table};
 use crate::server::{Server, segment};
 use crate::show;
@@ -23,13 +23,14 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
             let path = path(&server, &signal).await?;
             return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;
         }
-        SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved } => {
+        SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved, role } => {
             let value_type = value_type.into();
-            let new = NewSignal { code: signal.signal, name, note, value_type, unit, low, high, reserved };
+            let role = role.and_then(Role::named);
+            let new = NewSignal { code: signal.signal, name, note, value_type, unit, low, high, reserved, role };
             server.post(&server.device_path(&signal.device, "/signals").await?, &new).await?
         }
         SignalCommand::Show { signal } => server.get(&path(&server, &signal).await?, &[]).await?,
-        SignalCommand::Edit { signal, name, value_type, unit, note, low, high, reserved } => {
+        SignalCommand::Edit { signal, name, value_type, unit, note, low, high, reserved, role } => {
             let change = SignalChange {
                 name,
                 note,
@@ -38,6 +39,7 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
                 low: low.map(Some),
                 high: high.map(Some),
                 reserved,
+                role: role.map(Role::named),
             };
             server.patch(&path(&server, &signal).await?, &change).await?
         }

@@ -33,6 +33,13 @@ pub(crate) fn hash(secret: &str) -> [u8; 32] {
     Sha256::digest(secret.as_bytes()).into()
 }
 
+/// The hash a client's certificate (DER) is kept and looked up by. What is hashed
+/// differs from any secret, so that nobody can send a certificate, which is no
+/// secret, as a key.
+pub(crate) fn hash_certificate(der: &[u8]) -> [u8; 32] {
+    Sha256::new().chain_update(b"certificate\0").chain_update(der).finalize().into()
+}
+
 /// The one-time code with which the first owner is made.
 pub(crate) struct SetUpCode(Mutex<Option<String>>);
 

@@ -12,6 +12,7 @@ mod owners;
 
 pub(crate) use answer::Reply;
 pub(crate) use dialect::{Said, read};
+pub(crate) use owners::{check as check_key, known as known_key, not_granted};
 
 use crate::app::App;
 use crate::clock;
@@ -22,10 +23,13 @@ use lantern_api::{ContactDetails, InAnswer, Outcome, RefusedValue, Remark};
 use lantern_core::allowance::cost;
 use lantern_core::decode::{self, Decoded, TIME_NAMES, Times};
 use lantern_core::intake::{Arrival, Understood, understand};
+use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, Refusal, RefusalCode, decode as core_decode};
 use lantern_store::{Caller, KeyOwner, NewArrival};
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
+use std::time::Duration;
 
 /// Refused values that an answer names one by one.
 const MAX_NAMED: usize = 100;
@@ -34,10 +38,48 @@ const MAX_LOGGED: usize = 5;
 /// Undeclared names that may wait on one device.
 const MAX_ARRIVALS: usize = 200;
 
+/// How a sender proves whose key it has.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Credential<'a> {
+    /// The key itself.
+    Secret(&'a str),
+    /// Its hash: the key was checked before.
+    Hash([u8; 32]),
+}
+
+impl Credential<'_> {
+    /// What the key is looked up by.
+    pub(crate) fn hash(self) -> [u8; 32] {
+        match self {
+            Self::Secret(secret) => crate::auth::hash(secret),
+            Self::Hash(hash) => hash,
+        }
+    }
+}
+
+/// What an address says of the payload beside it.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub(crate) struct Target {
+    /// The device it is of, by its code or by what its sender calls it.
+    pub(crate) device: Option<String>,
+    /// The signal that the payload is a value of.
+    pub(crate) signal: Option<String>,
+    /// The time of its values.
+    pub(crate) at: Option<String>,
+}
+
 /// What a sender handed over, freed from its protocol.
 pub(crate) struct Delivery<'a> {
     /// The key it was sent with.
-    pub(crate) secret: Result<&'a str, Problem>,
+    pub(crate) credential: Result<Credential<'a>, Problem>,
+    /// What its address says.
+    pub(crate) target: Target,
+    /// The topic it was published on.
+    pub(crate) topic: Option<&'a str>,
+    /// It is meant for others first: what cannot be read is no refusal.
+    pub(crate) is_aside: bool,
+    /// How many seconds its sender can be kept waiting for its allowance.
+    pub(crate) patience_s: u64,
     /// The payload, or why there is none.
     pub(crate) body: Result<Body, Problem>,
     /// What the sender calls the payload.
@@ -68,18 +110,38 @@ struct Draft {
     payload: Option<Vec<u8>>,
 }
 
+/// Gives the changes that are to be durable together with the readings.
+pub(crate) type Route<'a> = &'a mut (dyn FnMut() -> Vec<StateChange> + Send);
+
 /// Takes a delivery in. What is understood is durable when this returns.
 pub(crate) async fn take(app: &App, delivery: Delivery<'_>) -> Result<InAnswer, Problem> {
-    let now = clock::now();
+    take_with(app, delivery, clock::now(), &mut Vec::new).await
+}
+
+/// Takes a delivery in that arrived at `now`, together with what `route` gives;
+/// that is called when nothing but the storage can go wrong any more.
+pub(crate) async fn take_with(
+    app: &App,
+    delivery: Delivery<'_>,
+    now: Moment,
+    route: Route<'_>,
+) -> Result<InAnswer, Problem> {
+    let is_aside = delivery.is_aside;
     let details = ContactDetails {
         protocol: delivery.protocol.to_owned(),
+        topic: delivery.topic.map(|topic| topic.chars().take(200).collect()),
         from: delivery.from.clone(),
         bytes: (delivery.body.as_ref().map_or(0, |body| body.sent) + delivery.query.len()) as u64,
         times: 1,
         ..ContactDetails::default()
     };
     let mut draft = Draft { caller: Caller::Unknown, device: None, details, payload: None };
-    let result = process(app, delivery, &mut draft, now).await;
+    let mut result = process(app, delivery, &mut draft, now, route).await;
+    if is_aside && let Err(problem) = &result && problem.retry_after.is_none() && problem.status.code < 500 && problem.status.code != 401 && problem.status.code != 403 {
+        let detail = format!("Nothing was kept of it as readings: {} It was passed on.", problem.detail);
+        let answer = InAnswer { remarks: vec![Remark { code: "passed-on".to_owned(), detail }], ..InAnswer::default() };
+        result = app.store.keep(route()).await.map(|()| answer).map_err(Into::into);
+    }
     conclude(&mut draft.details, &result);
     let Draft { caller, device, details, payload } = draft;
     app.contacts.note(Attempt { caller, device, at: now, details, payload });
@@ -116,12 +178,25 @@ fn conclude(details: &mut ContactDetails, result: &Result<InAnswer, Problem>) {
     }
 }
 
-async fn process(app: &App, delivery: Delivery<'_>, draft: &mut Draft, now: Moment) -> Result<InAnswer, Problem> {
-    let owner = owners::owner(app, delivery.secret?, draft, now).await?;
+async fn process(
+    app: &App,
+    delivery: Delivery<'_>,
+    draft: &mut Draft,
+    now: Moment,
+    route: Route<'_>,
+) -> Result<InAnswer, Problem> {
+    let owner = owners::owner(app, delivery.credential?.hash(), draft, now).await?;
     app.heard.note_key(owner.id, now, &delivery.from);
-    let plan = match owner.device {
+    let own = match owner.device {
         Some(device) => Some(app.plans.device(&app.store, device).await?),
         None => None,
+    };
+    if let Some(own) = &own {
+        app.heard.note(own.device, now, &app.hub);
+    }
+    let plan = match &delivery.target.device {
+        Some(name) => Some(owners::target(app, &owner, own.as_ref(), name, draft, now).await??),
+        None => own,
     };
     let body = delivery.body?;
     if let Some(plan) = &plan {
@@ -129,19 +204,62 @@ async fn process(app: &App, delivery: Delivery<'_>, draft: &mut Draft, now: Mome
             let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
             draft.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
         }
-        app.heard.note(plan.device, now, &app.hub);
     }
-    app.allowances.request(owner.id, now)?;
+    let patience_s = delivery.patience_s;
+    wait_for(patience_s, |now| app.allowances.request(owner.id, now)).await?;
     let zone = match &plan {
         Some(plan) => plan.zone.clone(),
         None => app.plans.zone(&app.store, owner.site).await?,
     };
     let mut times = Times::new(now, zone);
     draft.details.remarks.extend(body.remark.clone().map(remark));
-    let decoded = decode(&body, &delivery.said, delivery.query, plan.as_deref(), &mut times, draft)?;
-    app.allowances.readings(owner.id, cost(decoded.items.len(), decoded.samples), now)?;
+    let decoded = match &delivery.target {
+        Target { signal: Some(signal), at, .. } => decode_bare(&body, signal, at.as_deref(), &mut times, draft)?,
+        Target { at, .. } => {
+            if let Some(at) = at {
+                draft.details.remarks.extend(times.set("at", at)?.map(remark));
+            }
+            decode(&body, &delivery.said, delivery.query, plan.as_deref(), &mut times, draft)?
+        }
+    };
+    let cost = cost(decoded.items.len(), decoded.samples);
+    wait_for(patience_s, |now| app.allowances.readings(owner.id, cost, now)).await?;
     let parts = owners::parts(app, &owner, plan, decoded, &delivery.from, draft, now).await?;
-    accept(app, parts, owner, now).await
+    accept(app, parts, owner, now, route).await
+}
+
+/// Asks for an allowance, again and again while the sender can be kept waiting.
+async fn wait_for(patience_s: u64, ask: impl Fn(Moment) -> Result<(), Problem>) -> Result<(), Problem> {
+    let mut left = patience_s;
+    loop {
+        match ask(clock::now()) {
+            Err(problem) if problem.retry_after.is_some_and(|wait| wait <= left) => {
+                let wait = problem.retry_after.unwrap_or(1).max(1);
+                left = left.saturating_sub(wait);
+                tokio::time::sleep(Duration::from_secs(wait)).await;
+            }
+            other => return other,
+        }
+    }
+}
+
+/// Reads a payload that is nothing but the value of one signal.
+fn decode_bare<'a>(
+    body: &'a Body,
+    signal: &'a str,
+    at: Option<&str>,
+    times: &mut Times,
+    draft: &mut Draft,
+) -> Result<Decoded<'a>, Refusal> {
+    draft.details.dialect = Some("bare value".to_owned());
+    let text = std::str::from_utf8(&body.bytes).map_err(|_| {
+        Refusal::of(RefusalCode::UnknownPayload, signal, format!("The payload for `{signal}` is not text."))
+    })?;
+    let remark = at.map(|at| times.set("at", at)).transpose()?.flatten();
+    let pair = (Cow::Borrowed(signal), Cow::Borrowed(text.trim()));
+    let mut decoded = core_decode::pairs(std::iter::once(pair), times)?;
+    remark.into_iter().for_each(|remark| decoded.remark(remark));
+    Ok(decoded)
 }
 
 /// Reads payload and query: the query gives values beside the payload, and times
@@ -202,6 +320,7 @@ async fn accept(
     (parts, refused): (Vec<Part<'_>>, Vec<Refusal>),
     owner: KeyOwner,
     now: Moment,
+    route: Route<'_>,
 ) -> Result<InAnswer, Problem> {
     let mut gathered = Gathered { refused, ..Gathered::default() };
     let device = (owner.device.is_none() && parts.len() == 1).then(|| parts[0].plan.code.clone());
@@ -213,6 +332,7 @@ async fn accept(
             app.heard.note_clock(plan.device, now, sent);
         }
         let understood = understand(&plan.plan, decoded, now);
+        app.links.note(&plan, &understood.readings, now);
         let (plan, understood, waiting) = admit(app, plan, understood, now).await?;
         let start = gathered.readings.len();
         gathered.readings.extend(understood.readings);
@@ -222,7 +342,7 @@ async fn accept(
         gathered.remarks.extend(understood.remarks);
         gathered.ignored += understood.ignored;
     }
-    record(app, gathered, device, now).await
+    record(app, gathered, device, now, route).await
 }
 
 /// Lets new names wait as arrivals, so that their values are readings too.
@@ -266,7 +386,13 @@ async fn admit(
     Ok((plan, understood, waiting))
 }
 
-async fn record(app: &App, gathered: Gathered, device: Option<String>, now: Moment) -> Result<InAnswer, Problem> {
+async fn record(
+    app: &App,
+    gathered: Gathered,
+    device: Option<String>,
+    now: Moment,
+    route: Route<'_>,
+) -> Result<InAnswer, Problem> {
     if gathered.readings.is_empty() && (gathered.ignored == 0 || !gathered.refused.is_empty()) {
         return Err(nothing_kept(gathered.refused));
     }
@@ -280,11 +406,12 @@ async fn record(app: &App, gathered: Gathered, device: Option<String>, now: Mome
         device,
         ..InAnswer::default()
     };
-    if gathered.readings.is_empty() {
+    let changes = route();
+    if gathered.readings.is_empty() && changes.is_empty() {
         return Ok(answer);
     }
     let readings = Arc::new(gathered.readings);
-    let recorded = app.store.record(readings.clone(), now).await?;
+    let recorded = app.store.record_with(readings.clone(), changes, now).await?;
     answer.repeated = recorded.repeated;
     answer.corrected = recorded.corrected;
     app.latest.note(&readings);
@@ -292,6 +419,7 @@ async fn record(app: &App, gathered: Gathered, device: Option<String>, now: Mome
         if app.dummies.check(&app.store, &readings[range.clone()], now).await? {
             app.hub.change(plan.site, "commissioning", Some(&plan.code));
         }
+        app.outward.readings(&plan, &readings, range.clone());
         app.hub.readings(&plan, &readings, range);
     }
     Ok(answer)

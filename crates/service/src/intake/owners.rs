@@ -2,7 +2,6 @@
 
 use super::{Delivery, Draft, Part};
 use crate::app::App;
-use crate::auth;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use lantern_core::decode::{Decoded, Raw};
@@ -17,29 +16,41 @@ const MAX_WAITING: usize = 100;
 const WAITING_INTERVAL_S: f64 = 60.0;
 
 /// Finds the owner of a key and checks that it may send.
-pub(super) async fn owner(app: &App, secret: &str, draft: &mut Draft, now: Moment) -> Result<KeyOwner, Problem> {
-    let owner = match app.plans.key_owner(&app.store, &auth::hash(secret)).await {
-        Ok(owner) => owner,
-        Err(StoreError::NotFound) => {
-            return Err(Problem::new(
-                Status::Unauthorized,
-                "unknown-key",
-                "Unknown key",
-                "No device has this key.",
-                "Check the key for missing characters, or issue a new one for the device.",
-            ));
-        }
-        Err(other) => return Err(other.into()),
-    };
+pub(super) async fn owner(app: &App, hash: [u8; 32], draft: &mut Draft, now: Moment) -> Result<KeyOwner, Problem> {
+    let owner = known(app, &hash).await?;
     draft.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
     if let Some(device) = owner.device {
         draft.device = Some(app.plans.device(&app.store, device).await?.code.clone());
     }
     check(&owner, now)?;
+    if !owner.grants.send {
+        return Err(not_granted("This key is not for sending.", "Use a key that is granted `send`."));
+    }
     Ok(owner)
 }
 
-fn check(owner: &KeyOwner, now: Moment) -> Result<(), Problem> {
+/// The owner of a key.
+pub(crate) async fn known(app: &App, hash: &[u8; 32]) -> Result<KeyOwner, Problem> {
+    match app.plans.key_owner(&app.store, hash).await {
+        Ok(owner) => Ok(owner),
+        Err(StoreError::NotFound) => Err(Problem::new(
+            Status::Unauthorized,
+            "unknown-key",
+            "Unknown key",
+            "No device has this key.",
+            "Check the key for missing characters, or issue a new one for the device.",
+        )),
+        Err(other) => Err(other.into()),
+    }
+}
+
+/// A key that is good, but not for this.
+pub(crate) fn not_granted(detail: impl Into<String>, remedy: &'static str) -> Problem {
+    Problem::new(Status::Forbidden, "not-granted", "Not granted", detail, remedy)
+}
+
+/// Checks that a key can still be used.
+pub(crate) fn check(owner: &KeyOwner, now: Moment) -> Result<(), Problem> {
     let forbidden = |code, title, detail: &str, remedy: &'static str| {
         Err(Problem::new(Status::Forbidden, code, title, detail, remedy))
     };
@@ -51,11 +62,28 @@ fn check(owner: &KeyOwner, now: Moment) -> Result<(), Problem> {
         let remedy = "Issue a new key, or replace the old one before it ends next time.";
         return forbidden("expired-key", "Expired key", "The time of this key is over.", remedy);
     }
-    if !owner.grants.send {
-        let remedy = "Use a key that is granted `send`.";
-        return forbidden("not-granted", "Not granted", "This key is not for sending.", remedy);
-    }
     Ok(())
+}
+
+/// The device that an address names: the sender's own, one it carries, or with a
+/// site's key one that came by it.
+pub(super) async fn target(
+    app: &App,
+    owner: &KeyOwner,
+    own: Option<&Arc<DevicePlan>>,
+    name: &str,
+    draft: &mut Draft,
+    now: Moment,
+) -> Result<Found, Problem> {
+    let found = match own {
+        Some(plan) => carried(app, plan, name, now).await?,
+        None => known_or_waiting(app, owner.site, name, None, now).await?,
+    };
+    if let Ok(plan) = &found {
+        draft.caller = Caller::Device(owner.site, plan.device);
+        draft.device = Some(plan.code.clone());
+    }
+    Ok(found)
 }
 
 /// Splits a delivery into the parts of its devices. What speaks for a device

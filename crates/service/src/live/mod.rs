@@ -7,7 +7,7 @@
 
 use crate::plans::DevicePlan;
 use crate::translate;
-use lantern_api::{ChangeEvent, ContactEvent, LiveReading, PresenceEvent, ReadingsEvent};
+use lantern_api::{ChangeEvent, CommandEvent, ContactEvent, LiveReading, PresenceEvent, ReadingsEvent};
 use lantern_core::{Reading, SignalId, SiteId};
 use serde::Serialize;
 use std::collections::{HashMap, VecDeque};
@@ -92,6 +92,11 @@ impl Hub {
         self.send(site, "change", &ChangeEvent { what: what.to_owned(), device: device.map(str::to_owned) });
     }
 
+    /// Tells of a command that is at another stage.
+    pub(crate) fn command(&self, site: SiteId, event: &CommandEvent) {
+        self.send(site, "command", event);
+    }
+
     /// Sends the readings gathered since the last tick.
     pub(crate) fn tick(&self) {
         let pending = std::mem::take(&mut self.inner.lock().unwrap_or_else(PoisonError::into_inner).pending);
@@ -152,7 +157,7 @@ fn gather(deliveries: &[Kept]) -> ReadingsEvent {
     };
     let live = |(plan, reading): (&Arc<DevicePlan>, &Reading)| LiveReading {
         device: plan.code.clone(),
-        signal: plan.codes.get(&reading.signal).cloned().unwrap_or_default(),
+        signal: plan.signals.get(&reading.signal).map(|shown| shown.code.clone()).unwrap_or_default(),
         at: reading.at.to_string(),
         value: translate::value(reading.value.clone()),
     };

@@ -9,7 +9,7 @@ use crate::checks::{
     check_decoder, check_interval, check_name, check_note, check_patience, check_position, decoder_text, place_code,
 };
 use crate::problem::Problem;
-use crate::{clock, setting_up, translate};
+use crate::{clock, declared, setting_up, translate};
 use lantern_api::{Device, DeviceChange, DeviceSection, DeviceState, NewDevice, Page, Removal};
 use lantern_store as store;
 use rocket::http::Status;
@@ -45,6 +45,10 @@ pub(super) async fn shown(app: &App, device: store::Device) -> Result<Device, Pr
         silent_after: section.silent_after,
         carrier: section.carrier,
         identity: section.identity,
+        topics: section.topics,
+        commands: section.commands,
+        joining_until: device.joining.map(|(until, _)| until).filter(|until| *until > clock::now()).map(|at| at.to_string()),
+        connection: app.heard.connection(device.id),
         keeps_payload: device.keeps_payload,
         clock_offset_s: app.heard.clock_offset_s(device.id),
     })
@@ -102,6 +106,8 @@ async fn add(
         position: new.position,
         decoder: new.decoder,
         signals: new.signals,
+        topics: new.topics,
+        commands: new.commands,
     };
     let device = setting_up::add(app, &site, &section, state).await?;
     Ok((Status::Created, Json(shown(app, device).await?)))
@@ -151,6 +157,17 @@ async fn change(
         },
         identity: change.identity,
         keeps_payload: change.keeps_payload,
+        topics: match &change.topics {
+            Some(topics) => {
+                declared::check_topics(topics)?;
+                Some(declared::kept(topics))
+            }
+            None => None,
+        },
+        commands: match &change.commands {
+            Some(commands) => Some(declared::kept(&declared::check_commands(commands)?)),
+            None => None,
+        },
         ..store::DeviceChange::default()
     };
     check_patience(change.late_after.unwrap_or(device.late_after), change.silent_after.unwrap_or(device.silent_after))?;

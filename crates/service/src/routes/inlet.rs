@@ -1,7 +1,7 @@
 //! `/in`: where senders deliver.
 
 use crate::app::App;
-use crate::intake::{self, Body, Delivery, Reply, Said};
+use crate::intake::{self, Body, Credential, Delivery, Reply, Said, Target};
 use crate::problem::Problem;
 use crate::routes::unpack::{ContentEncoding, unpack};
 use lantern_api::InAnswer;
@@ -148,7 +148,11 @@ async fn deliver(
         None => Ok(Body::default()),
     };
     let delivery = Delivery {
-        secret,
+        credential: secret.map(Credential::Secret),
+        target: Target::default(),
+        topic: None,
+        is_aside: false,
+        patience_s: 0,
         body,
         said: Said::from_header(sender.content_type),
         query: uri.query().map_or("", |query| query.as_str()),

@@ -35,6 +35,7 @@ type Answer<T> = Result<Json<T>, crate::problem::Problem>;
 pub(crate) fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
         .mount("/", inlet::routes())
+        .mount("/", crate::mqtt::routes())
         .mount("/", console::routes())
         .mount("/api/v1", api())
         .register("/", catch::catchers())

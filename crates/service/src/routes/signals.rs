@@ -5,7 +5,7 @@ use super::sites::{COUNT_LIMIT, confirmed, removal};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
-use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_signal, check_unit};
+use crate::checks::{MAX_SIGNALS, check_limits, check_role, check_name, check_note, check_signal, check_unit};
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
@@ -117,6 +117,7 @@ async fn change(
     if is_number {
         check_limits(low, high, becomes)?;
     }
+    check_role(change.role.flatten(), becomes)?;
     let change = store::SignalChange {
         name: change.name.as_deref().map(check_name).transpose()?.map(str::to_owned),
         note: change.note.as_deref().map(check_note).transpose()?.map(str::to_owned),
@@ -125,6 +126,7 @@ async fn change(
         low: Some(low.filter(|_| is_number)),
         high: Some(high.filter(|_| is_number)),
         is_reserved: change.reserved,
+        role: change.role.map(|role| role.map(translate::from_role)),
     };
     let signal = app.store.change_signal(signal.id, change).await?;
     changed(app, site.id, device.id, &device.code);

@@ -28,18 +28,18 @@ pub(super) fn compare<T: Serialize>(path: &str, current: Option<&T>, wanted: &T,
     differences
 }
 
-/// Parts by their paths; signals go by their code.
+/// Parts by their paths; signals go by their code, commands by their name.
 fn flatten(path: &str, value: &Value, parts: &mut BTreeMap<String, String>) {
-    let is_signals = path.ends_with("/signals");
+    let called = if path.ends_with("/signals") { Some("code") } else if path.ends_with("/commands") { Some("name") } else { None };
     match value {
         Value::Object(object) if !path.ends_with("/decoder") => {
             for (name, part) in object {
                 flatten(&format!("{path}/{name}"), part, parts);
             }
         }
-        Value::Array(items) if is_signals => {
+        Value::Array(items) if let Some(called) = called => {
             for item in items {
-                let code = item["code"].as_str().unwrap_or_default();
+                let code = item[called].as_str().unwrap_or_default();
                 flatten(&format!("{path}/{code}"), item, parts);
             }
         }

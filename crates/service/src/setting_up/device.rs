@@ -7,7 +7,7 @@ use crate::checks::{
     check_position, check_signals, decoder_text,
 };
 use crate::problem::Problem;
-use crate::{clock, translate};
+use crate::{clock, declared, translate};
 use lantern_api::{KindDescription, NewSignal};
 use lantern_core::{DeviceId, code};
 use lantern_store::{self as store, Device, DeviceState, KindId, Position, Site};
@@ -34,6 +34,8 @@ pub(crate) async fn describe(app: &App, device: &Device) -> Result<DeviceSection
         position: device.position.map(translate::position),
         decoder: device.decoder.as_deref().and_then(|form| serde_json::from_str(form).ok()),
         signals: declared.map(declaration).collect(),
+        topics: declared::topics(device.topics.as_deref()),
+        commands: declared::commands(device.commands.as_deref()),
     })
 }
 
@@ -47,6 +49,7 @@ fn declaration(signal: store::Signal) -> NewSignal {
         low: signal.low,
         high: signal.high,
         reserved: signal.is_reserved,
+        role: signal.role.map(translate::role),
     }
 }
 
@@ -106,6 +109,16 @@ impl Wanted {
             }
         }
         let signals = check_signals(&all)?;
+        declared::check_commands(&section.commands)?;
+        let mut commands = description.commands.clone();
+        for command in &section.commands {
+            match commands.iter_mut().find(|known| known.name == command.name) {
+                Some(known) => known.clone_from(command),
+                None => commands.push(command.clone()),
+            }
+        }
+        let commands = declared::check_commands(&commands)?;
+        declared::check_topics(&section.topics)?;
         let (late_after, silent_after) =
             (section.late_after.or(description.late_after), section.silent_after.or(description.silent_after));
         check_patience(late_after, silent_after)?;
@@ -123,6 +136,7 @@ impl Wanted {
             silent_after,
             decoder: decoder.as_ref().and_then(|decoder| serde_json::to_value(decoder.form()).ok()),
             signals: signals.iter().map(Declared::to_api).collect(),
+            commands,
             ..section.clone()
         };
         Ok(Self { section, signals, decoder: decoder.as_ref().map(decoder_text), position, kind, carrier })
@@ -149,6 +163,7 @@ impl Wanted {
     async fn add(&self, app: &App, site: &Site, state: DeviceState) -> Result<Device, Problem> {
         let section = &self.section;
         let now = clock::now();
+        let (topics, commands) = (declared::kept(&section.topics), declared::kept(&section.commands));
         let new = store::NewDevice {
             code: &section.code,
             name: &section.name,
@@ -162,6 +177,8 @@ impl Wanted {
             silent_after: section.silent_after,
             carrier: self.carrier,
             identity: section.identity.as_deref(),
+            topics: topics.as_deref(),
+            commands: commands.as_deref(),
         };
         let device =
             app.store.add_device(site.id, new, now).await.map_err(|e| Problem::taken(e, "device", &section.code))?;
@@ -178,14 +195,15 @@ impl Wanted {
             note: Some(section.note.clone()),
             interval_s: section.interval_s,
             position: Some(self.position),
-            code: None,
             kind: Some(self.kind),
             decoder: Some(self.decoder.clone()),
             late_after: Some(section.late_after),
             silent_after: Some(section.silent_after),
             carrier: Some(self.carrier),
             identity: Some(section.identity.clone()),
-            keeps_payload: None,
+            topics: Some(declared::kept(&section.topics)),
+            commands: Some(declared::kept(&section.commands)),
+            ..store::DeviceChange::default()
         };
         let known = app.store.signals(device.id).await?;
         for signal in &self.signals {

@@ -63,6 +63,7 @@ fn without_kind(mut section: DeviceSection, kind: &KindDescription) -> DeviceSec
     section.silent_after = beside(section.silent_after, kind.silent_after);
     section.decoder = section.decoder.filter(|own| Some(own) != kind.decoder.as_ref());
     section.signals.retain(|signal| !kind.signals.contains(signal));
+    section.commands.retain(|command| !kind.commands.contains(command));
     section
 }
 

@@ -4,7 +4,7 @@ use super::compare::compare;
 use super::{DeviceSection, Wanted, describe};
 use crate::app::App;
 use crate::checks::{check_decoder, check_interval, check_name, check_note, check_patience, check_signals, place_code};
-use crate::clock;
+use crate::{clock, declared};
 use crate::problem::Problem;
 use lantern_api::{Differences, KindDescription, Move};
 use lantern_core::DeviceId;
@@ -24,6 +24,7 @@ pub(crate) fn check(new: &KindDescription) -> Result<KindDescription, Problem> {
         silent_after: new.silent_after,
         decoder: decoder.and_then(|decoder| serde_json::to_value(decoder.form()).ok()),
         signals: check_signals(&new.signals)?.iter().map(crate::checks::Declared::to_api).collect(),
+        commands: declared::check_commands(&new.commands)?,
     })
 }
 
@@ -105,6 +106,12 @@ fn overlay(current: &DeviceSection, kind: &KindDescription) -> DeviceSection {
         match wanted.signals.iter_mut().find(|known| known.code == signal.code) {
             Some(known) => known.clone_from(signal),
             None => wanted.signals.push(signal.clone()),
+        }
+    }
+    for command in &kind.commands {
+        match wanted.commands.iter_mut().find(|known| known.name == command.name) {
+            Some(known) => known.clone_from(command),
+            None => wanted.commands.push(command.clone()),
         }
     }
     wanted

@@ -1,0 +1,49 @@
+//! State that some part of the service wants kept durably, as keyed bytes: the
+//! store writes it without knowing what it means.
+
+use crate::SiteId;
+use std::sync::Arc;
+
+/// Where a piece of state lies.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct StateKey {
+    /// The site it is of.
+    pub site: SiteId,
+    /// Whose it is within the site; what it owns is removed together.
+    pub owner: Arc<str>,
+    /// Which part of its owner's state.
+    pub part: &'static str,
+    /// Which piece of that part.
+    pub item: String,
+}
+
+/// A change of state.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum StateChange {
+    /// This is so from now on.
+    Put(StateKey, Vec<u8>),
+    /// This is no more.
+    Remove(StateKey),
+    /// Nothing of this owner is any more.
+    RemoveAll {
+        /// The site.
+        site: SiteId,
+        /// The owner.
+        owner: Arc<str>,
+    },
+}
+
+/// A piece of state as it was kept.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct KeptState {
+    /// The site it is of.
+    pub site: SiteId,
+    /// Whose it is.
+    pub owner: String,
+    /// Which part of its owner's state.
+    pub part: String,
+    /// Which piece of that part.
+    pub item: String,
+    /// The bytes.
+    pub value: Vec<u8>,
+}

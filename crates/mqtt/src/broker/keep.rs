@@ -1,0 +1,261 @@
+//! What of sessions and retained messages is kept durably, and how.
+//!
+//! Each piece is CBOR under a key of site, client id, part and item. A client id
+//! is never empty, so that the empty one holds what is the site's.
+
+use super::session::{Flight, Phase, Queued, Session};
+use crate::codec::{Retained, Subscription};
+use crate::message::{Carried, Message, QoS};
+use lantern_core::state::{StateChange, StateKey};
+use lantern_core::{Moment, SiteId};
+use minicbor::{Decode, Encode};
+use std::sync::Arc;
+
+pub(super) const SESSION: &str = "session";
+pub(super) const FILTER: &str = "filter";
+pub(super) const MESSAGE: &str = "message";
+pub(super) const RECEIVED: &str = "received";
+pub(super) const RETAINED: &str = "retained";
+
+#[derive(Encode, Decode)]
+#[cbor(map)]
+pub(super) struct KeptSession {
+    #[n(0)]
+    pub(super) expiry_s: u32,
+    #[n(1)]
+    pub(super) will: Option<KeptMessage>,
+    #[n(2)]
+    pub(super) will_delay_s: u32,
+    /// When it ends, in microseconds since 1970; missing while connected.
+    #[n(3)]
+    pub(super) ends_at: Option<i64>,
+    /// Whose it is, as the host knows it.
+    #[n(4)]
+    #[cbor(with = "minicbor::bytes")]
+    pub(super) principal: Vec<u8>,
+}
+
+#[derive(Encode, Decode)]
+#[cbor(map)]
+pub(super) struct KeptMessage {
+    #[n(0)]
+    topic: String,
+    #[n(1)]
+    #[cbor(with = "minicbor::bytes")]
+    payload: Vec<u8>,
+    #[n(2)]
+    qos: u8,
+    #[n(3)]
+    retain: bool,
+    #[n(4)]
+    expires_at: Option<i64>,
+    #[n(5)]
+    is_text: bool,
+    #[n(6)]
+    content_type: Option<String>,
+    #[n(7)]
+    response_topic: Option<String>,
+    #[n(8)]
+    #[cbor(with = "minicbor::bytes")]
+    correlation: Option<Vec<u8>>,
+    #[n(9)]
+    user: Vec<(String, String)>,
+    #[n(10)]
+    publisher: Option<String>,
+    #[n(11)]
+    token: Option<i64>,
+}
+
+#[derive(Encode, Decode)]
+#[cbor(map)]
+pub(super) struct KeptEntry {
+    #[n(0)]
+    pub(super) packet: Option<u16>,
+    /// QoS 2: the receiver has taken it, and the identifier is to be let go.
+    #[n(1)]
+    pub(super) is_released: bool,
+    #[n(2)]
+    qos: u8,
+    #[n(3)]
+    retain: bool,
+    #[n(4)]
+    subscriptions: Vec<u32>,
+    #[n(5)]
+    message: KeptMessage,
+}
+
+#[derive(Encode, Decode)]
+#[cbor(map)]
+struct KeptFilter {
+    #[n(0)]
+    options: u8,
+    #[n(1)]
+    id: Option<u32>,
+}
+
+fn encode(value: &impl Encode<()>) -> Vec<u8> {
+    // Writing to memory does not fail.
+    minicbor::to_vec(value).unwrap_or_default()
+}
+
+fn moment(micros: i64) -> Option<Moment> {
+    Moment::from_micros(micros)
+}
+
+impl KeptMessage {
+    pub(super) fn of(message: &Message) -> Self {
+        let carried = &message.carried;
+        Self {
+            topic: message.topic.to_string(),
+            payload: message.payload.to_vec(),
+            qos: message.qos as u8,
+            retain: message.retain,
+            expires_at: message.expires_at.map(Moment::as_micros),
+            is_text: carried.is_text,
+            content_type: carried.content_type.clone(),
+            response_topic: carried.response_topic.clone(),
+            correlation: carried.correlation.as_ref().map(|data| data.to_vec()),
+            user: carried.user.clone(),
+            publisher: message.publisher.as_deref().map(str::to_owned),
+            token: message.token,
+        }
+    }
+
+    pub(super) fn restore(self) -> Option<Message> {
+        Some(Message {
+            topic: self.topic.into(),
+            payload: self.payload.into(),
+            qos: QoS::from_number(self.qos)?,
+            retain: self.retain,
+            expires_at: self.expires_at.and_then(moment),
+            carried: Carried {
+                is_text: self.is_text,
+                content_type: self.content_type,
+                response_topic: self.response_topic,
+                correlation: self.correlation.map(Into::into),
+                user: self.user,
+            },
+            publisher: self.publisher.map(Into::into),
+            token: self.token,
+        })
+    }
+}
+
+fn key(site: SiteId, owner: &Arc<str>, part: &'static str, item: String) -> StateKey {
+    StateKey { site, owner: owner.clone(), part, item }
+}
+
+fn entry_key(session: &Session, number: u64) -> StateKey {
+    key(session.site, &session.client, MESSAGE, format!("{number:016x}"))
+}
+
+/// The session itself: that it is there, and its will.
+pub(super) fn session(session: &Session) -> StateChange {
+    let kept = KeptSession {
+        expiry_s: session.expiry_s,
+        will: session.will.as_ref().map(|will| KeptMessage::of(&will.message)),
+        will_delay_s: session.will.as_ref().map_or(0, |will| will.delay_s),
+        ends_at: session.ends_at.map(Moment::as_micros),
+        principal: session.principal.to_vec(),
+    };
+    StateChange::Put(key(session.site, &session.client, SESSION, String::new()), encode(&kept))
+}
+
+/// Nothing of a session is any more.
+pub(super) fn gone(site: SiteId, client: &Arc<str>) -> StateChange {
+    StateChange::RemoveAll { site, owner: client.clone() }
+}
+
+pub(super) fn filter(session: &Session, written: &str, options: Subscription) -> StateChange {
+    let byte = options.qos as u8
+        | u8::from(options.no_local) << 2
+        | u8::from(options.as_published) << 3
+        | (options.retained as u8) << 4;
+    let kept = KeptFilter { options: byte, id: options.id };
+    StateChange::Put(key(session.site, &session.client, FILTER, written.to_owned()), encode(&kept))
+}
+
+pub(super) fn filter_gone(session: &Session, written: &str) -> StateChange {
+    StateChange::Remove(key(session.site, &session.client, FILTER, written.to_owned()))
+}
+
+pub(super) fn restore_filter(bytes: &[u8]) -> Option<Subscription> {
+    let kept: KeptFilter = minicbor::decode(bytes).ok()?;
+    let retained = match kept.options >> 4 & 3 {
+        0 => Retained::Send,
+        1 => Retained::IfNew,
+        _ => Retained::Keep,
+    };
+    Some(Subscription {
+        qos: QoS::from_number(kept.options & 3)?,
+        no_local: kept.options & 4 != 0,
+        as_published: kept.options & 8 != 0,
+        retained,
+        id: kept.id,
+    })
+}
+
+fn entry(queued: &Queued, packet: Option<u16>, is_released: bool) -> Vec<u8> {
+    encode(&KeptEntry {
+        packet,
+        is_released,
+        qos: queued.qos as u8,
+        retain: queued.retain,
+        subscriptions: queued.subscriptions.clone(),
+        message: KeptMessage::of(&queued.message),
+    })
+}
+
+pub(super) fn waiting(session: &Session, queued: &Queued) -> StateChange {
+    StateChange::Put(entry_key(session, queued.number), entry(queued, None, false))
+}
+
+pub(super) fn flight(session: &Session, flight: &Flight) -> StateChange {
+    let is_released = flight.phase == Phase::Released;
+    StateChange::Put(
+        entry_key(session, flight.queued.number),
+        entry(&flight.queued, Some(flight.packet), is_released),
+    )
+}
+
+pub(super) fn entry_gone(session: &Session, number: u64) -> StateChange {
+    StateChange::Remove(entry_key(session, number))
+}
+
+pub(super) fn restore_entry(item: &str, bytes: &[u8]) -> Option<(Queued, Option<u16>, bool)> {
+    let kept: KeptEntry = minicbor::decode(bytes).ok()?;
+    let queued = Queued {
+        number: u64::from_str_radix(item, 16).ok()?,
+        message: Arc::new(kept.message.restore()?),
+        qos: QoS::from_number(kept.qos)?,
+        retain: kept.retain,
+        subscriptions: kept.subscriptions,
+    };
+    Some((queued, kept.packet, kept.is_released))
+}
+
+pub(super) fn received(session: &Session, packet: u16) -> StateChange {
+    StateChange::Put(key(session.site, &session.client, RECEIVED, packet.to_string()), Vec::new())
+}
+
+pub(super) fn received_gone(session: &Session, packet: u16) -> StateChange {
+    StateChange::Remove(key(session.site, &session.client, RECEIVED, packet.to_string()))
+}
+
+/// A retained message, or that there is none any more.
+pub(super) fn retained(site: SiteId, message: &Message) -> StateChange {
+    let key = key(site, &Arc::from(""), RETAINED, message.topic.to_string());
+    if message.payload.is_empty() {
+        StateChange::Remove(key)
+    } else {
+        StateChange::Put(key, encode(&KeptMessage::of(message)))
+    }
+}
+
+pub(super) fn restore_message(bytes: &[u8]) -> Option<Message> {
+    minicbor::decode::<KeptMessage>(bytes).ok()?.restore()
+}
+
+pub(super) fn restore_session(bytes: &[u8]) -> Option<KeptSession> {
+    minicbor::decode(bytes).ok()
+}

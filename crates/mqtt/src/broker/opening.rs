@@ -1,0 +1,247 @@
+//! How sessions begin, go on and end.
+
+use super::session::{Attached, Session, Testament};
+use super::{Broker, Link, Outcome, Promise, Ticket, keep};
+use crate::codec::{Connect, Outgoing, Reason, Welcome};
+use crate::message::Message;
+use crate::outbox::Outbox;
+use lantern_core::state::StateChange;
+use lantern_core::{Moment, SiteId};
+use std::sync::Arc;
+
+/// Sessions a site may have.
+const MAX_SESSIONS: usize = 20_000;
+
+/// A session that is about to go on.
+#[derive(Debug)]
+pub struct Opened {
+    /// The connection's hold on it.
+    pub link: Link,
+    /// Whether it was there before.
+    pub is_present: bool,
+    /// To be made durable before the client is told.
+    pub changes: Vec<StateChange>,
+    /// To be published now.
+    pub wills: Vec<Will>,
+}
+
+/// A will whose time has come.
+#[derive(Debug)]
+pub struct Will {
+    /// Of which site.
+    pub site: SiteId,
+    /// Whose it is, as the host knows it.
+    pub principal: Arc<[u8]>,
+    /// The message.
+    pub message: Arc<Message>,
+}
+
+/// How a connection ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Ending {
+    /// The client said goodbye: its will is void.
+    Goodbye {
+        /// A new session expiry in seconds.
+        session_expiry_s: Option<u32>,
+    },
+    /// It broke, or was closed for a fault.
+    Broken {
+        /// A new session expiry in seconds, if the client said goodbye and wants its
+        /// will published.
+        session_expiry_s: Option<u32>,
+    },
+}
+
+/// When a session ends that is left now.
+pub(super) fn after(now: Moment, expiry_s: u32) -> Option<Moment> {
+    (expiry_s != u32::MAX).then(|| now.plus_seconds(expiry_s.into()))
+}
+
+fn will_of(session: &Session, testament: &Testament, now: Moment) -> Will {
+    // What a will lives counts from its publication (section 3.1.3.2.4).
+    let mut message = testament.message.clone();
+    if let Some(end) = message.expires_at {
+        let lives_s = end.seconds_since(Moment::EPOCH);
+        Arc::make_mut(&mut message).expires_at = Some(now.plus_seconds(lives_s));
+    }
+    Will { site: session.site, principal: session.principal.clone(), message }
+}
+
+impl Broker {
+    /// Whether there is room for one more session of a site.
+    #[must_use]
+    pub fn has_room(&self, site: SiteId, client: &str) -> bool {
+        self.realms
+            .get(&site)
+            .is_none_or(|realm| realm.clients.len() < MAX_SESSIONS || realm.clients.contains_key(client))
+    }
+
+    /// Begins or resumes the session of a client id. Another connection that has it
+    /// ends.
+    pub fn open(
+        &mut self,
+        site: SiteId,
+        client: &Arc<str>,
+        principal: &Arc<[u8]>,
+        connect: &Connect,
+        now: Moment,
+    ) -> Opened {
+        let mut changes = Vec::new();
+        let mut wills = Vec::new();
+        let known = self.realms.get(&site).and_then(|realm| realm.clients.get(client)).copied();
+        let resumed = known.and_then(|id| self.take_over(id, connect, principal, now, &mut wills));
+        let is_present = resumed.is_some();
+        if known.is_some() && (!is_present || connect.session_expiry_s == 0) {
+            // Whatever was kept of an earlier session is void, or ends with this connection.
+            changes.push(keep::gone(site, client));
+        }
+        let id = resumed.unwrap_or_else(|| self.add_session(site, client.clone(), principal.clone()));
+        self.last_link += 1;
+        let link = Link { session: id, number: self.last_link };
+        if let Some(session) = self.sessions.get_mut(&id) {
+            session.link = link.number;
+            session.expiry_s = connect.session_expiry_s;
+            session.ends_at = None;
+            session.will = connect.will.as_ref().map(|will| Testament {
+                message: Arc::new(Message {
+                    topic: will.topic.as_str().into(),
+                    payload: will.payload.clone(),
+                    qos: will.qos,
+                    retain: will.retain,
+                    // Counted from 1970 until it is published.
+                    expires_at: will.expiry_s.map(|seconds| Moment::EPOCH.plus_seconds(seconds.into())),
+                    carried: will.carried.clone(),
+                    publisher: Some(client.clone()),
+                    token: None,
+                }),
+                delay_s: will.delay_s,
+                due_at: None,
+            });
+            if session.is_kept() {
+                changes.push(keep::session(session));
+            }
+        }
+        Opened { link, is_present, changes, wills }
+    }
+
+    /// Ends what holds a session, and says its id if it can go on.
+    fn take_over(
+        &mut self,
+        id: u64,
+        connect: &Connect,
+        principal: &Arc<[u8]>,
+        now: Moment,
+        wills: &mut Vec<Will>,
+    ) -> Option<u64> {
+        let session = self.sessions.get_mut(&id)?;
+        let attached = session.attached.take();
+        let was_connected = attached.is_some();
+        if let Some(attached) = attached {
+            attached.outbox.close(
+                Reason::SessionTakenOver,
+                "Another connection with the same client id took the session over; give each client an id of its own.",
+            );
+        }
+        // A session is its owner's: another key begins anew.
+        let is_resumed = !connect.clean_start && session.is_kept() && session.principal == *principal;
+        let will = session.will.take();
+        let is_due = |will: &Testament| was_connected && will.delay_s == 0 || !is_resumed;
+        if let Some(will) = will.filter(is_due) {
+            wills.push(will_of(session, &will, now));
+        }
+        if !is_resumed {
+            self.drop_session(id);
+            return None;
+        }
+        Some(id)
+    }
+
+    /// Tells the client that it is connected, and sends what waits for it. `false`
+    /// if another connection was faster.
+    pub fn attach(&mut self, link: Link, connect: &Connect, welcome: Welcome, outbox: &Arc<Outbox>, now: Moment) -> Option<Outcome> {
+        let session = self.held(link)?;
+        let mut outcome = Outcome::default();
+        outbox.push(Outgoing::Welcome(Box::new(welcome)));
+        session.attached = Some(Attached {
+            number: link.number,
+            outbox: outbox.clone(),
+            version: connect.version,
+            receive_maximum: connect.receive_maximum,
+            maximum_packet: connect.maximum_packet,
+        });
+        session.rewind();
+        session.flush(&mut outcome.changes);
+        let numbers = session.pump(now, &mut outcome.changes);
+        session.flush(&mut outcome.changes);
+        let noted = |number| Ticket(Promise::Noted { session: link.session, number });
+        outcome.tickets.extend(numbers.into_iter().map(noted));
+        Some(outcome)
+    }
+
+    /// A connection is gone. Says whether it held its session until now.
+    pub fn detach(&mut self, link: Link, ending: Ending, now: Moment) -> (bool, Vec<StateChange>, Option<Will>) {
+        let Some(session) = self.held(link) else { return (false, Vec::new(), None) };
+        let was_attached = session.attached.take_if(|attached| attached.number == link.number).is_some();
+        let (Ending::Goodbye { session_expiry_s } | Ending::Broken { session_expiry_s }) = ending;
+        if let Some(seconds) = session_expiry_s {
+            session.expiry_s = seconds;
+        }
+        if matches!(ending, Ending::Goodbye { .. }) {
+            session.will = None;
+        }
+        let waits_s = session.will.as_ref().map_or(0, |will| will.delay_s.min(session.expiry_s));
+        let mut due = None;
+        if waits_s == 0 {
+            due = session.will.take().map(|will| will_of(session, &will, now));
+        } else if let Some(will) = &mut session.will {
+            will.due_at = Some(now.plus_seconds(waits_s.into()));
+        }
+        if session.is_kept() {
+            session.ends_at = after(now, session.expiry_s);
+            let changes = vec![keep::session(session)];
+            return (was_attached, changes, due);
+        }
+        let gone = keep::gone(session.site, &session.client);
+        // Nothing was kept of a session that was to end with its connection, unless
+        // its client changed its mind.
+        let changes = if session_expiry_s.is_some() { vec![gone] } else { Vec::new() };
+        self.drop_session(link.session);
+        (was_attached, changes, due)
+    }
+
+    /// What has come of time: wills that are due, sessions that have ended.
+    pub fn tick(&mut self, now: Moment) -> (Vec<Will>, Vec<StateChange>) {
+        let mut wills = Vec::new();
+        let mut changes = Vec::new();
+        let mut ended = Vec::new();
+        for (id, session) in self.sessions.iter_mut().filter(|(_, session)| session.attached.is_none()) {
+            let is_ended = session.ends_at.is_some_and(|end| end <= now);
+            let is_due = |will: &mut Testament| will.due_at.is_some_and(|due| due <= now || is_ended);
+            if let Some(will) = session.will.take_if(is_due) {
+                wills.push(will_of(session, &will, now));
+                changes.push(keep::session(session));
+            }
+            if is_ended {
+                ended.push(*id);
+            }
+        }
+        for id in ended {
+            if let Some(session) = self.drop_session(id) {
+                changes.push(keep::gone(session.site, &session.client));
+            }
+        }
+        for (site, realm) in &mut self.realms {
+            let is_expired = |message: &Arc<Message>| message.is_expired(now);
+            let expired: Vec<Arc<str>> =
+                realm.retained.iter().filter(|(_, m)| is_expired(m)).map(|(topic, _)| topic.clone()).collect();
+            for topic in expired {
+                if let Some(message) = realm.retained.remove(&topic) {
+                    realm.retained_bytes -= message.weight();
+                    changes.push(keep::retained(*site, &Message { payload: Default::default(), ..(*message).clone() }));
+                }
+            }
+        }
+        (wills, changes)
+    }
+}
+

@@ -1,0 +1,159 @@
+//! The thin shell: sockets, tasks and time around the broker.
+
+mod connection;
+mod jobs;
+
+use crate::broker::{Broker, Outcome, Ticket, Will};
+use crate::codec::Reason;
+use crate::host::{Host, Peer, Refused};
+use crate::message::Message;
+use lantern_core::SiteId;
+use lantern_core::state::{KeptState, StateChange};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+use tokio::io::{AsyncRead, AsyncWrite};
+use tokio::sync::{Semaphore, watch};
+
+const TICK: Duration = Duration::from_secs(1);
+/// What a client gets to say goodbye in when the service stops.
+const GRACE: Duration = Duration::from_secs(3);
+
+/// The MQTT server.
+pub struct Server<H: Host> {
+    host: Arc<H>,
+    broker: Mutex<Broker>,
+    room: Arc<Semaphore>,
+    connections: u32,
+    stopping: watch::Sender<bool>,
+}
+
+impl<H: Host> Server<H> {
+    /// A server with what was kept of an earlier run, for so many connections at
+    /// once.
+    #[must_use]
+    pub fn new(host: Arc<H>, kept: Vec<KeptState>, connections: u32) -> Arc<Self> {
+        let broker = Broker::restore(kept, host.now());
+        Arc::new(Self {
+            host,
+            broker: Mutex::new(broker),
+            room: Arc::new(Semaphore::new(connections as usize)),
+            connections,
+            stopping: watch::Sender::new(false),
+        })
+    }
+
+    /// The broker, for a moment: nothing that waits may be done while it is held.
+    pub fn broker(&self) -> MutexGuard<'_, Broker> {
+        self.broker.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The service behind it.
+    #[must_use]
+    pub fn host(&self) -> &H {
+        &self.host
+    }
+
+    /// Connections there are.
+    #[must_use]
+    pub fn connected(&self) -> usize {
+        self.connections as usize - self.room.available_permits()
+    }
+
+    /// Serves one connection until it ends.
+    pub async fn serve<R, W>(self: Arc<Self>, reader: R, writer: W, peer: Peer)
+    where
+        R: AsyncRead + Unpin + Send,
+        W: AsyncWrite + Unpin + Send,
+    {
+        let Ok(_room) = self.room.clone().try_acquire_owned() else {
+            tracing::warn!(from = %peer.from, "a connection was turned away: there are as many as there may be");
+            return;
+        };
+        connection::run(&self, reader, writer, &peer).await;
+    }
+
+    /// Publishes a message of the service's own.
+    pub async fn publish(&self, site: SiteId, message: Message) {
+        let Outcome { changes, tickets, .. } = self.broker().publish(site, &Arc::new(message));
+        if tickets.is_empty() {
+            return;
+        }
+        match self.keep(changes).await {
+            Ok(()) => self.redeem(tickets).await,
+            Err(_) => self.broker().withdraw(tickets),
+        }
+    }
+
+    /// Wills that are due and sessions that have ended, until the server stops.
+    pub async fn tend(self: Arc<Self>) {
+        let mut tick = tokio::time::interval(TICK);
+        let mut stopping = self.stopping.subscribe();
+        loop {
+            tokio::select! {
+                _ = tick.tick() => {}
+                _ = stopping.changed() => return,
+            }
+            let (wills, changes) = self.broker().tick(self.host.now());
+            for will in wills {
+                self.publish_will(will).await;
+            }
+            // What cannot be noted now comes up again after a restart.
+            let _ = self.keep(changes).await;
+        }
+    }
+
+    /// Tells all clients that the service stops, and waits for them for a moment.
+    pub async fn stop(&self) {
+        self.stopping.send_replace(true);
+        self.broker().close_where(Reason::ServerShuttingDown, "The service is stopping.", |_, _| true);
+        let _ = tokio::time::timeout(GRACE, self.room.acquire_many(self.connections)).await;
+    }
+
+    /// Publishes a will as its owner would have.
+    async fn publish_will(&self, will: Will) {
+        let Some(client) = self.host.recall(will.site, &will.principal).await else { return };
+        let result = self.take(&client, &will.message, self.host.now(), None).await;
+        match result {
+            Ok(tickets) => self.redeem(tickets).await,
+            Err(refused) => tracing::debug!(text = %refused.text, "a will was refused"),
+        }
+    }
+
+    async fn take(
+        &self,
+        client: &H::Client,
+        message: &Arc<Message>,
+        arrived: lantern_core::Moment,
+        receipt: Option<StateChange>,
+    ) -> Result<Vec<Ticket>, Refused> {
+        let site = self.host.site(client);
+        self.broker()
+            .may_retain(site, message)
+            .map_err(|(reason, text)| Refused { reason, text, is_passing: false })?;
+        let mut tickets = Vec::new();
+        let mut receipt = receipt;
+        let mut route = || {
+            let outcome = self.broker().publish(site, message);
+            tickets = outcome.tickets;
+            let mut changes = outcome.changes;
+            changes.extend(receipt.take());
+            changes
+        };
+        match self.host.take(client, message, arrived, &mut route).await {
+            Ok(()) => Ok(tickets),
+            Err(refused) => {
+                self.broker().withdraw(tickets);
+                Err(refused)
+            }
+        }
+    }
+
+    async fn redeem(&self, tickets: Vec<Ticket>) {
+        let changes = self.broker().redeem(tickets, self.host.now());
+        let _ = self.keep(changes).await;
+    }
+
+    async fn keep(&self, changes: Vec<StateChange>) -> Result<(), Refused> {
+        if changes.is_empty() { Ok(()) } else { self.host.keep(changes).await }
+    }
+}

@@ -1,0 +1,107 @@
+//! What stands on topics without having been published: last values, lamps and
+//! commands that wait.
+
+use super::admission::Client;
+use super::door::own_message;
+use super::outward::{command_message, now_payloads};
+use crate::app::App;
+use crate::problem::Problem;
+use lantern_core::lamp::Lamp;
+use lantern_core::presence::Presence;
+use lantern_core::Moment;
+use lantern_mqtt::{Filter, Message, matches};
+use lantern_store::{Device, DeviceState};
+
+/// Devices looked through for one subscription.
+const PAGE: u32 = 200;
+/// Messages sent for one subscription.
+const MAX_MESSAGES: usize = 10_000;
+
+/// Whether a filter is below the topics of a device that the client speaks for.
+pub(super) async fn is_own(app: &App, client: &Client, filter: &Filter) -> Result<bool, Problem> {
+    let mut levels = filter.pattern().split('/');
+    let (Some(site), Some(code), Some(own)) = (levels.next(), levels.next(), client.device) else { return Ok(false) };
+    if site != &*client.site_code {
+        return Ok(false);
+    }
+    if client.device_code.as_deref() == Some(code) {
+        return Ok(true);
+    }
+    Ok(app.store.device(client.site, code).await.is_ok_and(|device| device.carrier == Some(own)))
+}
+
+/// The lamp of a device.
+pub(super) fn lamp_of(app: &App, device: &Device, now: Moment) -> Lamp {
+    let heard = app.heard.last(device.id).or(device.last_heard_at);
+    Lamp::of(Presence::judge(heard, device.patience(), now))
+}
+
+/// All messages that stand on topics matching a filter.
+pub(super) async fn messages(app: &App, client: &Client, filter: &Filter) -> Result<Vec<Message>, Problem> {
+    let site = &client.site_code;
+    let pattern = filter.pattern();
+    let mut levels = pattern.split('/');
+    let (first, second) = (levels.next().unwrap_or_default(), levels.next());
+    if first != &**site && first != "+" && first != "#" {
+        return Ok(Vec::new());
+    }
+    let now = crate::clock::now();
+    let mut messages = Vec::new();
+    let add = |messages: &mut Vec<Message>, topic: String, payload: String| {
+        if matches(pattern, &topic) {
+            messages.push(own_message(topic, payload));
+        }
+    };
+    let lamp_topic = format!("{site}/lamp");
+    if matches(pattern, &lamp_topic) {
+        let lamps = app.heard.all().into_iter().filter(|(_, of, ..)| *of == client.site);
+        let lamp = Lamp::worst(lamps.map(|(_, _, _, presence)| Lamp::of(presence)));
+        add(&mut messages, lamp_topic, lamp.as_str().to_owned());
+    }
+    let only = second.filter(|code| !matches!(*code, "+" | "#" | "lamp"));
+    let mut after = String::new();
+    loop {
+        let devices = match only {
+            Some(code) => app.store.device(client.site, code).await.map(|device| vec![device]).unwrap_or_default(),
+            None => app.store.devices(client.site, &after, PAGE).await?,
+        };
+        let Some(last) = devices.last() else { return Ok(messages) };
+        after.clone_from(&last.code);
+        for device in devices.iter().filter(|device| device.state != DeviceState::Waiting) {
+            let base = format!("{site}/{}", device.code);
+            add(&mut messages, format!("{base}/lamp"), lamp_of(app, device, now).as_str().to_owned());
+            for command in app.commands.standing(device.id) {
+                let message = command_message(site, &device.code, &command);
+                if matches(pattern, &message.topic) {
+                    messages.push(Message { retain: true, ..message });
+                }
+            }
+            for (topic, payload) in values(app, &base, pattern, device).await? {
+                add(&mut messages, topic, payload);
+            }
+            if messages.len() >= MAX_MESSAGES {
+                return Ok(messages);
+            }
+        }
+        if only.is_some() {
+            return Ok(messages);
+        }
+    }
+}
+
+/// The last values of a device, on the topics that match.
+async fn values(app: &App, base: &str, pattern: &str, device: &Device) -> Result<Vec<(String, String)>, Problem> {
+    let plan = app.plans.device(&app.store, device.id).await?;
+    let mut found = Vec::new();
+    for (id, shown) in plan.signals.iter().filter(|(_, shown)| shown.is_declared) {
+        let topic = format!("{base}/now/{}", shown.code);
+        if !matches(pattern, &topic) && !matches(pattern, &format!("{topic}/value")) {
+            continue;
+        }
+        let readings = app.latest.readings(&app.store, *id).await?;
+        if let Some((at, value)) = readings.last() {
+            found.extend(now_payloads(&topic, shown, *at, value));
+        }
+    }
+    Ok(found)
+}

@@ -1,0 +1,100 @@
+//! How messages came through, by hour.
+
+use crate::types::moment;
+use crate::{Store, StoreError};
+use lantern_core::link::LinkCounts;
+use lantern_core::{DeviceId, Moment};
+use sqlx::Row;
+
+/// Hours kept: sixty days.
+const KEPT_S: f64 = 60.0 * 86_400.0;
+
+/// An hour of a device's link.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LinkHour {
+    /// The device.
+    pub device: DeviceId,
+    /// When the hour began.
+    pub from: Moment,
+    /// What came in it.
+    pub counts: LinkCounts,
+}
+
+impl Store {
+    /// Adds to the counts of hours.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn add_link_hours(&self, hours: &[LinkHour], now: Moment) -> Result<(), StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        for hour in hours {
+            sqlx::query(
+                "INSERT INTO link_hour (device_id, hour, received, lost, repeated, restarted) VALUES (?, ?, ?, ?, ?, ?)
+                 ON CONFLICT DO UPDATE SET received = received + excluded.received,
+                     lost = max(lost + excluded.lost, 0), repeated = repeated + excluded.repeated,
+                     restarted = restarted + excluded.restarted",
+            )
+            .bind(hour.device.0)
+            .bind(hour.from.as_micros())
+            .bind(hour.counts.received as i64)
+            .bind(hour.counts.lost as i64)
+            .bind(hour.counts.repeated as i64)
+            .bind(hour.counts.restarted as i64)
+            .execute(&mut *transaction)
+            .await?;
+        }
+        sqlx::query("DELETE FROM link_hour WHERE hour < ?")
+            .bind(now.plus_seconds(-KEPT_S).as_micros())
+            .execute(&mut *transaction)
+            .await?;
+        Ok(transaction.commit().await?)
+    }
+
+    /// The hours of a device from a time on, oldest first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn link_hours(&self, device: DeviceId, from: Moment, limit: u32) -> Result<Vec<LinkHour>, StoreError> {
+        let rows = sqlx::query("SELECT * FROM link_hour WHERE device_id = ? AND hour >= ? ORDER BY hour LIMIT ?")
+            .bind(device.0)
+            .bind(from.as_micros())
+            .bind(limit)
+            .fetch_all(&self.read)
+            .await?;
+        let hour = |row: &sqlx::sqlite::SqliteRow| {
+            let count = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<i64, _>(column)?.max(0) as u64);
+            Ok(LinkHour {
+                device,
+                from: moment(row.try_get("hour")?),
+                counts: LinkCounts {
+                    received: count("received")?,
+                    lost: count("lost")?,
+                    repeated: count("repeated")?,
+                    restarted: count("restarted")?,
+                },
+            })
+        };
+        Ok(rows.iter().map(hour).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// The devices that another one carries, in order of code after the given one.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn carried_devices(
+        &self,
+        carrier: DeviceId,
+        after: &str,
+        limit: u32,
+    ) -> Result<Vec<crate::Device>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM device WHERE carrier_id = ? AND removed_at IS NULL AND code > ? ORDER BY code LIMIT ?",
+        )
+        .bind(carrier.0)
+        .bind(after)
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(crate::device::device).collect::<Result<_, _>>()?)
+    }
+}

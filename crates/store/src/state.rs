@@ -1,0 +1,80 @@
+//! State of other parts of the service, as keyed bytes.
+
+use crate::{RecordError, Store, StoreError};
+use lantern_core::SiteId;
+use lantern_core::state::{KeptState, StateChange, StateKey};
+use sqlx::{Row, SqliteConnection};
+use std::sync::Arc;
+
+impl Store {
+    /// Makes changes durable, in one transaction with what else is recorded at the
+    /// moment.
+    ///
+    /// # Errors
+    /// [`RecordError`]; none of them was kept then.
+    pub async fn keep(&self, changes: Vec<StateChange>) -> Result<(), RecordError> {
+        let now = lantern_core::Moment::EPOCH;
+        self.record_with(Arc::default(), changes, now).await.map(drop)
+    }
+
+    /// All that is kept of sites that are there, in order of key.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn kept_state(&self) -> Result<Vec<KeptState>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT k.* FROM kept_state AS k JOIN site AS s ON s.id = k.site_id AND s.removed_at IS NULL
+             ORDER BY k.site_id, k.owner, k.part, k.item",
+        )
+        .fetch_all(&self.read)
+        .await?;
+        let piece = |row: &sqlx::sqlite::SqliteRow| {
+            Ok(KeptState {
+                site: SiteId(row.try_get("site_id")?),
+                owner: row.try_get("owner")?,
+                part: row.try_get("part")?,
+                item: row.try_get("item")?,
+                value: row.try_get("value")?,
+            })
+        };
+        Ok(rows.iter().map(piece).collect::<Result<_, sqlx::Error>>()?)
+    }
+}
+
+/// Writes changes within the recorder's transaction.
+pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateChange]) -> Result<(), StoreError> {
+    for change in changes {
+        match change {
+            StateChange::Put(key, value) => {
+                sqlx::query(
+                    "INSERT INTO kept_state (site_id, owner, part, item, value) VALUES (?, ?, ?, ?, ?)
+                     ON CONFLICT DO UPDATE SET value = excluded.value",
+                )
+                .bind(key.site.0)
+                .bind(&*key.owner)
+                .bind(key.part)
+                .bind(&key.item)
+                .bind(value)
+                .execute(&mut *connection)
+                .await?;
+            }
+            StateChange::Remove(StateKey { site, owner, part, item }) => {
+                sqlx::query("DELETE FROM kept_state WHERE site_id = ? AND owner = ? AND part = ? AND item = ?")
+                    .bind(site.0)
+                    .bind(&**owner)
+                    .bind(*part)
+                    .bind(item)
+                    .execute(&mut *connection)
+                    .await?;
+            }
+            StateChange::RemoveAll { site, owner } => {
+                sqlx::query("DELETE FROM kept_state WHERE site_id = ? AND owner = ?")
+                    .bind(site.0)
+                    .bind(&**owner)
+                    .execute(&mut *connection)
+                    .await?;
+            }
+        }
+    }
+    Ok(())
+}
