@@ -12,6 +12,8 @@ use std::process::{Child, Command, Stdio};
 pub(crate) struct Service {
     child: Child,
     pub(crate) url: String,
+    /// Where it speaks MQTT.
+    pub(crate) mqtt: std::net::SocketAddr,
     /// The key of each device.
     pub(crate) keys: Vec<String>,
 }
@@ -24,7 +26,7 @@ impl Service {
             .arg("serve")
             .arg("--data")
             .arg(data)
-            .args(["--http", "127.0.0.1:0", "--log-level", "warn"])
+            .args(["--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--log-level", "warn"])
             // Keys that may send all there is: allowances are not what is measured.
             .envs(
                 ["READINGS_AT_ONCE", "READINGS_PER_S", "REQUESTS_AT_ONCE", "REQUESTS_PER_S"]
@@ -36,10 +38,11 @@ impl Service {
         let stdout = child.stdout.take().context("the service has no output")?;
         let mut lines = BufReader::new(stdout).lines().map_while(Result::ok);
         let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
+        let mqtt = lines.next().and_then(|l| l.strip_prefix("MQTT is at mqtt://")?.parse().ok());
         let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
-        let (Some(url), Some(code)) = (url, code) else { bail!("the service did not start") };
+        let (Some(url), Some(mqtt), Some(code)) = (url, mqtt, code) else { bail!("the service did not start") };
         std::thread::spawn(move || lines.for_each(drop));
-        let mut service = Self { child, url, keys: Vec::new() };
+        let mut service = Self { child, url, mqtt, keys: Vec::new() };
         service.make_devices(&code).await?;
         Ok(service)
     }

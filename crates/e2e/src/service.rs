@@ -42,6 +42,8 @@ pub struct Service {
     child: Child,
     /// Its address.
     pub url: String,
+    /// The port it speaks MQTT on.
+    pub mqtt: u16,
     /// The set-up code it printed, if there was nobody yet.
     pub code: Option<String>,
     /// A person's token, once there is one.
@@ -74,8 +76,8 @@ impl Service {
             .iter()
             .map(|(name, value)| (format!("KEY_LANTERN_{}", name.to_uppercase()), (*value).to_owned()))
             .collect();
-        let (child, url, code) = spawn(&dir.path().join("data"), 0, &settings);
-        Self { child, url, code, token: String::new(), dir, http: new_http(), settings }
+        let Started { child, url, mqtt, code } = spawn(&dir.path().join("data"), 0, 0, &settings);
+        Self { child, url, mqtt, code, token: String::new(), dir, http: new_http(), settings }
     }
 
     /// Starts a fresh service with an owner and the site `marlbeck`.
@@ -123,7 +125,7 @@ impl Service {
     pub fn kill_and_restart(&mut self) {
         self.kill();
         let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
-        let (child, url, _) = spawn(&self.data(), port, &self.settings);
+        let Started { child, url, .. } = spawn(&self.data(), port, self.mqtt, &self.settings);
         self.child = child;
         // Connections of before are dead, and nobody must try to use them.
         self.http = new_http();
@@ -231,12 +233,21 @@ impl Drop for Service {
     }
 }
 
-fn spawn(data: &Path, port: u16, settings: &[(String, String)]) -> (Child, String, Option<String>) {
+/// A service that has said where it is.
+struct Started {
+    child: Child,
+    url: String,
+    mqtt: u16,
+    code: Option<String>,
+}
+
+fn spawn(data: &Path, port: u16, mqtt: u16, settings: &[(String, String)]) -> Started {
     let mut child = Command::new(binary("key-lantern"))
         .arg("serve")
         .arg("--data")
         .arg(data)
-        .args(["--http", &format!("127.0.0.1:{port}"), "--log-level", "warn"])
+        .args(["--http", &format!("127.0.0.1:{port}"), "--mqtt", &format!("127.0.0.1:{mqtt}")])
+        .args(["--log-level", "warn"])
         .envs(settings.iter().cloned())
         .stdout(Stdio::piped())
         .spawn()
@@ -244,12 +255,14 @@ fn spawn(data: &Path, port: u16, settings: &[(String, String)]) -> (Child, Strin
     let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
     let first = lines.next().expect("the service says where it is");
     let url = first.strip_prefix("Key Lantern is at ").expect(&first).to_owned();
+    let second = lines.next().expect("the service says where it speaks MQTT");
+    let mqtt = second.strip_prefix("MQTT is at mqtt://127.0.0.1:").expect(&second).parse().unwrap();
     // Where there is a code it comes with the address; else nothing more does.
     let code = if has_owner(&data.join("..")) { None } else { lines.next() };
     let code = code.and_then(|line| line.split_once("code=").map(|(_, code)| code.to_owned()));
     std::fs::write(data.join("../owner"), "").unwrap();
     std::thread::spawn(move || lines.for_each(drop));
-    (child, url, code)
+    Started { child, url, mqtt, code }
 }
 
 /// Whether a service has been started in a directory before: the tests make the

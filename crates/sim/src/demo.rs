@@ -14,6 +14,7 @@ use std::path::PathBuf;
 use std::time::Instant;
 
 const DEFAULT_PORT: u16 = 8710;
+const DEFAULT_MQTT_PORT: u16 = 1883;
 const STORY_DAYS: i64 = 14;
 
 /// Options of the demo.
@@ -28,6 +29,9 @@ pub(crate) struct Demo {
     /// Port of the service; 8710 if it is free, else any
     #[arg(long)]
     port: Option<u16>,
+    /// Port it speaks MQTT on; 1883 if it is free, else any
+    #[arg(long)]
+    mqtt_port: Option<u16>,
     /// How many times faster than real time the story goes on (1 to 1000)
     #[arg(long, default_value_t = 1.0, value_parser = parse_speed)]
     speed: f64,
@@ -45,8 +49,9 @@ impl Demo {
         let started = Instant::now();
         let passing = tempfile::tempdir()?;
         let data = self.data.clone().unwrap_or_else(|| passing.path().to_owned());
-        let port = self.port.unwrap_or_else(free_port);
-        let mut service = Service::start(&data, port).await?;
+        let port = self.port.unwrap_or_else(|| free_port(DEFAULT_PORT));
+        let mqtt = self.mqtt_port.unwrap_or_else(|| free_port(DEFAULT_MQTT_PORT));
+        let mut service = Service::start(&data, port, mqtt).await?;
         // Ctrl-C counts from here on, also while the past is delivered.
         let outcome = tokio::select! {
             outcome = self.show(&data, &service, started) => outcome,
@@ -135,8 +140,8 @@ fn progress(size: u64) -> ProgressBar {
     bar
 }
 
-fn free_port() -> u16 {
-    if TcpListener::bind(("127.0.0.1", DEFAULT_PORT)).is_ok() { DEFAULT_PORT } else { 0 }
+fn free_port(wanted: u16) -> u16 {
+    if TcpListener::bind(("127.0.0.1", wanted)).is_ok() { wanted } else { 0 }
 }
 
 /// A password nobody has to think of, different for each demo.

@@ -15,13 +15,15 @@ use tokio::process::{Child, Command};
 pub(crate) struct Service {
     child: Child,
     pub(crate) url: String,
+    /// Address and port it speaks MQTT on.
+    pub(crate) mqtt: String,
     /// The set-up code, if there is nobody yet.
     pub(crate) code: Option<String>,
 }
 
 impl Service {
     /// Starts the service beside this binary and waits until it listens.
-    pub(crate) async fn start(data: &Path, port: u16) -> Result<Self> {
+    pub(crate) async fn start(data: &Path, port: u16, mqtt: u16) -> Result<Self> {
         let binary = std::env::current_exe()?.with_file_name("key-lantern");
         let mut child = Command::new(&binary)
             .arg("serve")
@@ -29,7 +31,8 @@ impl Service {
             .arg(data)
             .arg("--http")
             .arg(format!("127.0.0.1:{port}"))
-            .args(["--log-level", "warn"])
+            .args(["--log-level", "warn", "--mqtt"])
+            .arg(format!("127.0.0.1:{mqtt}"))
             // The fortnight before today is sent all at once.
             .env("KEY_LANTERN_READINGS_AT_ONCE", "10000000")
             .env("KEY_LANTERN_REQUESTS_AT_ONCE", "10000")
@@ -42,6 +45,7 @@ impl Service {
         let stdout = child.stdout.take().context("the service has no output")?;
         let mut lines = BufReader::new(stdout).lines();
         let mut url = None;
+        let mut mqtt = None;
         let mut code = None;
         let deadline = tokio::time::sleep(Duration::from_secs(30));
         tokio::pin!(deadline);
@@ -56,13 +60,16 @@ impl Service {
             if let Some(address) = line.strip_prefix("Key Lantern is at ") {
                 url = Some(address.to_owned());
             }
+            if let Some(address) = line.strip_prefix("MQTT is at mqtt://") {
+                mqtt = Some(address.to_owned());
+            }
             if let Some((_, found)) = line.split_once("/set-up?code=") {
                 code = Some(found.to_owned());
                 break;
             }
         }
         tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-        Ok(Self { child, url: url.context("the service did not say where it is")?, code })
+        Ok(Self { child, url: url.context("the service did not say where it is")?, mqtt: mqtt.context("the service does not speak MQTT")?, code })
     }
 
     /// Stops the service and waits until it has closed its database.

@@ -178,6 +178,13 @@ impl Broker {
         Some(outcome)
     }
 
+    /// A session that was opened could not be made durable: a new one is forgotten.
+    pub fn abandon(&mut self, link: Link, is_present: bool) {
+        if self.held(link).is_some() && !is_present {
+            self.drop_session(link.session);
+        }
+    }
+
     /// A connection is gone. Says whether it held its session until now.
     pub fn detach(&mut self, link: Link, ending: Ending, now: Moment) -> (bool, Vec<StateChange>, Option<Will>) {
         let Some(session) = self.held(link) else { return (false, Vec::new(), None) };

@@ -215,7 +215,9 @@ fn put_carried(out: &mut BytesMut, message: &Message, subscriptions: &[u32], now
     }
     if let Some(end) = message.expires_at {
         out.put_u8(EXPIRY);
-        out.put_u32(end.seconds_since(now).clamp(0.0, f64::from(u32::MAX)).ceil() as u32);
+        // A part of a second counts as a whole one, a thousandth does not.
+        let left_s = (end.seconds_since(now) - 0.001).clamp(0.0, f64::from(u32::MAX));
+        out.put_u32(left_s.ceil() as u32);
     }
     if let Some(text) = &carried.content_type {
         put_string(out, CONTENT_TYPE, text);

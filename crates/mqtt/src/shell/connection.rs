@@ -164,6 +164,7 @@ where
         keep_alive,
         heard_at: Instant::now(),
         last_arrived: Moment::EPOCH,
+        is_kept: connect.session_expiry_s > 0,
     };
     let end = connection.work(&mut arriving, &mut to).await;
     connection.say_last(&end, &mut to).await;
@@ -265,7 +266,7 @@ async fn open<H: Host>(server: &Arc<Server<H>>, connect: &Connect, peer: &Peer) 
     let Opened { link, is_present, changes, wills } =
         server.broker().open(site, &client_id, &principal, connect, now);
     if let Err(refused) = server.keep(changes).await {
-        server.broker().detach(link, Ending::Goodbye { session_expiry_s: None }, now);
+        server.broker().abandon(link, is_present);
         return Err(refused);
     }
     for will in wills {
@@ -306,6 +307,8 @@ struct Connection<H: Host> {
     keep_alive: Option<Duration>,
     heard_at: Instant,
     last_arrived: Moment,
+    /// Whether the session was to outlive the connection from its beginning.
+    is_kept: bool,
 }
 
 impl<H: Host> Connection<H> {
@@ -420,6 +423,10 @@ impl<H: Host> Connection<H> {
             }
             Incoming::Ping => self.outbox.push(Outgoing::Pong),
             Incoming::Disconnect { with_will, session_expiry_s } => {
+                if !self.is_kept && session_expiry_s.is_some_and(|seconds| seconds > 0) {
+                    let text = "A session that ends with its connection cannot be kept at the end.";
+                    return Err(Fault::new(Reason::ProtocolError, text).into());
+                }
                 return Err(End::Goodbye { with_will, session_expiry_s });
             }
             Incoming::Auth => {
