@@ -1,3 +1,4 @@
+use crate::CommandForDevice;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -49,7 +50,7 @@ pub struct Remark {
 }
 
 /// The answer to a delivery, when the sender asks for JSON.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct InAnswer {
     /// Readings understood and kept, those of waiting names among them.
     pub kept: usize,
@@ -72,6 +73,9 @@ pub struct InAnswer {
     /// The device's code, where the sender did not know it: with a site's key.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub device: Option<String>,
+    /// Commands that wait for the device.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub commands: Vec<CommandForDevice>,
     /// How many were not taken in all.
     #[serde(skip_serializing_if = "is_zero", default)]
     pub refused_count: usize,

@@ -157,6 +157,11 @@ impl Commands {
         waiting.map(|command| shown(&command)).collect()
     }
 
+    /// Whether anything waits for a device.
+    pub(crate) fn has_waiting(&self, device: DeviceId) -> bool {
+        lock(&self.open).values().any(|command| command.device == device && command.stage == Stage::Waiting)
+    }
+
     /// Hands out what waits for a device that asks by HTTP.
     pub(crate) async fn collect(&self, app: &App, device: DeviceId) -> Result<Vec<api::CommandForDevice>, Problem> {
         let mut handed = Vec::new();

@@ -31,6 +31,10 @@ pub(crate) struct Access {
 /// Someone who is logged in and may change things.
 pub(crate) struct Change(pub(crate) Access);
 
+/// Someone who may give commands, by name: a person who may change things, or a
+/// program with a key that is granted `command`.
+pub(crate) struct Commander(pub(crate) String);
+
 /// The CSRF token of a session: only a page that may read our answers knows it.
 pub(crate) fn csrf_of(secret: &str) -> String {
     let digest = Sha256::digest(format!("csrf:{secret}").as_bytes());
@@ -134,6 +138,49 @@ impl<'r> FromRequest<'r> for Access {
     async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
         match access(request).await {
             Ok(access) => Outcome::Success(access),
+            Err(problem) => Outcome::Error(problem.leave(request)),
+        }
+    }
+}
+
+/// A program with a key that is granted `command`, within its site.
+async fn commander(request: &Request<'_>) -> Result<Option<Commander>, Problem> {
+    let (Some((secret, SessionKind::Token)), Outcome::Success(app)) =
+        (secret_of(request), request.guard::<&State<Arc<App>>>().await)
+    else {
+        return Ok(None);
+    };
+    let owner = match app.plans.key_owner(&app.store, &hash(&secret)).await {
+        Ok(owner) => owner,
+        Err(StoreError::NotFound) => return Ok(None),
+        Err(other) => return Err(other.into()),
+    };
+    crate::intake::check_key(&owner, clock::now())?;
+    let site = app.plans.site_code(&app.store, owner.site).await?;
+    if !owner.grants.command || !is_within(request, &site) {
+        return Err(crate::intake::not_granted(
+            "This key does not give commands here.",
+            "Use a key of the site that is granted `command`.",
+        ));
+    }
+    Ok(Some(Commander(format!("key {}", owner.id))))
+}
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Commander {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> request::Outcome<Self, ()> {
+        let found = match commander(request).await {
+            Ok(Some(commander)) => Ok(commander),
+            Ok(None) => match access(request).await {
+                Ok(access) => check_change(request, access).map(|Change(access)| Self(access.person.name)),
+                Err(problem) => Err(problem),
+            },
+            Err(problem) => Err(problem),
+        };
+        match found {
+            Ok(commander) => Outcome::Success(commander),
             Err(problem) => Outcome::Error(problem.leave(request)),
         }
     }

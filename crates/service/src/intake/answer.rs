@@ -38,6 +38,7 @@ fn line(answer: &InAnswer) -> String {
         let _ = write!(line, "{before} {}{space}{}", refused.name, refused.code);
     }
     line.push('\n');
+    line += &crate::routes::command_lines(&answer.commands);
     line
 }
 

@@ -24,7 +24,7 @@ use lantern_core::allowance::cost;
 use lantern_core::decode::{self, Decoded, TIME_NAMES, Times};
 use lantern_core::intake::{Arrival, Understood, understand};
 use lantern_core::state::StateChange;
-use lantern_core::{Moment, Reading, Refusal, RefusalCode, decode as core_decode};
+use lantern_core::{DeviceId, Moment, Reading, Refusal, RefusalCode, decode as core_decode};
 use lantern_store::{Caller, KeyOwner, NewArrival};
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -115,17 +115,24 @@ pub(crate) type Route<'a> = &'a mut (dyn FnMut() -> Vec<StateChange> + Send);
 
 /// Takes a delivery in. What is understood is durable when this returns.
 pub(crate) async fn take(app: &App, delivery: Delivery<'_>) -> Result<InAnswer, Problem> {
-    take_with(app, delivery, clock::now(), &mut Vec::new).await
+    let mut answer = take_with(app, delivery, clock::now(), &mut Vec::new).await?;
+    if let Some(device) = answer.1
+        && app.commands.has_waiting(device)
+    {
+        answer.0.commands = app.commands.collect(app, device).await?;
+    }
+    Ok(answer.0)
 }
 
 /// Takes a delivery in that arrived at `now`, together with what `route` gives;
-/// that is called when nothing but the storage can go wrong any more.
+/// that is called when nothing but the storage can go wrong any more. Also says
+/// which device it was of, if of one.
 pub(crate) async fn take_with(
     app: &App,
     delivery: Delivery<'_>,
     now: Moment,
     route: Route<'_>,
-) -> Result<InAnswer, Problem> {
+) -> Result<(InAnswer, Option<DeviceId>), Problem> {
     let is_aside = delivery.is_aside;
     let details = ContactDetails {
         protocol: delivery.protocol.to_owned(),
@@ -145,7 +152,8 @@ pub(crate) async fn take_with(
     conclude(&mut draft.details, &result);
     let Draft { caller, device, details, payload } = draft;
     app.contacts.note(Attempt { caller, device, at: now, details, payload });
-    result
+    let of = if let Caller::Device(_, device) = caller { Some(device) } else { None };
+    result.map(|answer| (answer, of))
 }
 
 /// Puts the outcome into the contact log's line.

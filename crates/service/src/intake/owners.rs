@@ -4,9 +4,11 @@ use super::{Delivery, Draft, Part};
 use crate::app::App;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
+use crate::setting_up;
 use lantern_core::decode::{Decoded, Raw};
 use lantern_core::{DeviceId, Moment, Refusal, RefusalCode, SiteId, code};
-use lantern_store::{Caller, DeviceState, KeyOwner, NewDevice, StoreError};
+use lantern_api::DeviceSection;
+use lantern_store::{Caller, Device, DeviceState, KeyOwner, KindId, NewDevice, StoreError};
 use rocket::http::Status;
 use std::sync::Arc;
 
@@ -179,6 +181,13 @@ async fn known_or_waiting(
         Err(StoreError::NotFound) => {}
         Err(other) => return Err(other.into()),
     }
+    if let Some(carrier) = carrier
+        && let Some(kind) = joining(app, carrier, now).await?
+    {
+        let base = if proposed.is_empty() { "device" } else { &proposed };
+        let device = join(app, carrier, &identity, base, kind, now).await?;
+        return Ok(Ok(app.plans.device(&app.store, device.id).await?));
+    }
     let waiting = app.store.waiting_devices(site, DeviceId(0), MAX_WAITING as u32 + 1).await?;
     if waiting.len() >= MAX_WAITING {
         let detail =
@@ -190,6 +199,41 @@ async fn known_or_waiting(
     app.heard.watch(&device, now);
     app.hub.change(site, "arrival", Some(&device.code));
     Ok(Ok(app.plans.device(&app.store, device.id).await?))
+}
+
+/// Whether a carrier admits new devices, and of which kind they are then.
+async fn joining(app: &App, carrier: &DevicePlan, now: Moment) -> Result<Option<Option<KindId>>, Problem> {
+    let device = app.store.device_by_id(carrier.device).await?;
+    Ok(device.joining.filter(|(until, _)| *until > now).map(|(_, kind)| kind))
+}
+
+/// Makes a device that has joined: in trial, with what its kind says.
+async fn join(
+    app: &App,
+    carrier: &Arc<DevicePlan>,
+    identity: &str,
+    base: &str,
+    kind: Option<KindId>,
+    now: Moment,
+) -> Result<Device, Problem> {
+    let waiting = add_waiting(app, carrier.site, identity, base, Some(carrier), now).await?;
+    let site = app.store.site_by_id(carrier.site).await?;
+    let section = DeviceSection {
+        code: waiting.code.clone(),
+        name: waiting.name.clone(),
+        kind: match kind {
+            Some(kind) => Some(app.store.kind_code(kind).await?),
+            None => None,
+        },
+        carrier: Some(carrier.code.clone()),
+        identity: Some(identity.to_owned()),
+        ..DeviceSection::default()
+    };
+    let wanted = setting_up::Wanted::check(app, &site, &section).await?;
+    app.store.set_device_state(waiting.id, DeviceState::Trial, now).await?;
+    let device = wanted.make(app, &site, Some(&waiting)).await?;
+    tracing::info!(device = %device.code, carrier = %carrier.code, "joined");
+    Ok(device)
 }
 
 /// Makes a waiting device under the first code that is free.

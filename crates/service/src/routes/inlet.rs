@@ -26,7 +26,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// The key in the `Authorization` header.
-struct HeaderKey<'r>(Option<&'r str>);
+pub(super) struct HeaderKey<'r>(Option<&'r str>);
 
 #[async_trait]
 impl<'r> FromRequest<'r> for HeaderKey<'r> {
@@ -39,8 +39,20 @@ impl<'r> FromRequest<'r> for HeaderKey<'r> {
 }
 
 impl<'r> HeaderKey<'r> {
-    fn required(&self) -> Result<&'r str, Problem> {
+    pub(super) fn required(&self) -> Result<&'r str, Problem> {
         self.0.ok_or_else(Delivery::no_key)
+    }
+}
+
+/// The address a request came from.
+pub(super) struct From(pub(super) String);
+
+#[async_trait]
+impl<'r> FromRequest<'r> for From {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
+        Outcome::Success(Self(request.client_ip().map_or_else(|| "unknown".to_owned(), |ip| ip.to_string())))
     }
 }
 

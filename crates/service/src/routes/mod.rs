@@ -3,6 +3,7 @@
 mod arrivals;
 mod body;
 mod catch;
+mod commands;
 mod commissioning;
 mod console;
 mod contacts;
@@ -13,10 +14,13 @@ mod export_format;
 mod inlet;
 mod keys;
 mod kinds;
+mod lamp;
+mod links;
 mod live;
 mod now;
 mod openapi;
 mod people;
+mod pickup;
 mod query;
 mod readings;
 mod request_log;
@@ -24,6 +28,8 @@ mod sending;
 mod signals;
 mod sites;
 mod unpack;
+
+pub(crate) use pickup::lines as command_lines;
 
 use rocket::serde::json::Json;
 use rocket::{Build, Rocket};
@@ -35,6 +41,7 @@ type Answer<T> = Result<Json<T>, crate::problem::Problem>;
 pub(crate) fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
     rocket
         .mount("/", inlet::routes())
+        .mount("/", pickup::routes())
         .mount("/", crate::mqtt::routes())
         .mount("/", console::routes())
         .mount("/api/v1", api())
@@ -54,6 +61,9 @@ fn api() -> Vec<rocket::Route> {
         arrivals::routes(),
         contacts::routes(),
         commissioning::routes(),
+        commands::routes(),
+        links::routes(),
+        lamp::routes(),
         sending::routes(),
         now::routes(),
         readings::routes(),

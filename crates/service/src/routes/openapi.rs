@@ -1,8 +1,8 @@
 //! The description of the interface, made from the code, and the health page.
 
 use super::{
-    arrivals, commissioning, contacts, devices, documents, export, inlet, keys, kinds, live, now, people, readings,
-    sending, signals, sites,
+    arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live, now,
+    people, pickup, readings, sending, signals, sites,
 };
 use crate::clock;
 use lantern_api::Health;
@@ -21,6 +21,7 @@ pub(super) fn routes() -> Vec<Route> {
     info(title = "Key Lantern", description = "Receives what sensors send, keeps it and shows it live and in history."),
     paths(
         inlet::post, inlet::post_key, inlet::get, inlet::get_key,
+        pickup::collect, pickup::collect_key, pickup::answer, pickup::answer_key, pickup::answer_get,
         people::set_up_state, people::set_up, people::log_in, people::log_out, people::me,
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
@@ -35,6 +36,9 @@ pub(super) fn routes() -> Vec<Route> {
         contacts::of_device, contacts::of_site, contacts::unknown, contacts::presence,
         commissioning::show, commissioning::report, commissioning::ask_dummy, commissioning::begin_soak,
         commissioning::end_soak, commissioning::go_live, commissioning::begin_trial,
+        commands::list, commands::give, commands::show, commands::withdraw,
+        links::of_device, links::carried, links::joining, links::open, links::close,
+        lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         now::site_now, now::device_now,
         readings::readings, readings::summary,
@@ -96,7 +100,7 @@ mod tests {
         let rocket = super::super::mount(rocket::custom(rocket::Config::default()));
         let routes: BTreeSet<String> = rocket
             .routes()
-            .filter(|route| route.uri.path().starts_with("/api/") || route.uri.path().starts_with("/in"))
+            .filter(|route| route.uri.path().starts_with("/api/") || ["/in", "/do"].iter().any(|way| route.uri.path().starts_with(way)))
             .map(|route| {
                 let path = route.uri.path().replace('<', "{").replace('>', "}");
                 format!("{} {path}", route.method)
