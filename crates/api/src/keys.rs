@@ -53,6 +53,9 @@ pub struct NewKey {
     /// When it ends; by default never.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub expires_at: Option<String>,
+    /// A client's certificate in PEM: it is the key then, and there is no secret.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub certificate: Option<String>,
 }
 
 /// How a key is replaced.
@@ -68,7 +71,7 @@ pub struct KeyReplacement {
 /// A key just issued: the only time its secret is shown.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct IssuedKey {
-    /// The secret itself.
+    /// The secret itself; empty where the key is a certificate.
     pub key: String,
     /// One line that holds all a sender needs.
     pub address: String,

@@ -8,12 +8,14 @@ mod binaries;
 mod browser;
 mod client;
 mod demo;
+mod mqtt;
 mod service;
 
 pub use binaries::binary;
 pub use browser::Browser;
 pub use client::Client;
 pub use demo::Demo;
+pub use mqtt::{Came, Dial, Event, Mqtt};
 pub use service::{Answer, Service};
 
 use std::time::{Duration, Instant};

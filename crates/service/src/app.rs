@@ -13,6 +13,7 @@ use crate::mqtt::Outward;
 use crate::plans::Plans;
 use crate::problem::Problem;
 use crate::settings::Settings;
+use crate::tls::Peers;
 use lantern_store::{Device, Kind, Signal, Site, Store, StoreError};
 use std::sync::Arc;
 
@@ -30,6 +31,7 @@ pub(crate) struct App {
     pub(crate) hub: Hub,
     pub(crate) links: Links,
     pub(crate) outward: Arc<Outward>,
+    pub(crate) peers: Arc<Peers>,
     pub(crate) set_up: SetUpCode,
     pub(crate) throttle: Throttle,
 }
@@ -53,6 +55,7 @@ impl App {
             hub: Hub::new(),
             links: Links::default(),
             outward: Arc::default(),
+            peers: Arc::default(),
             set_up,
             throttle: Throttle::default(),
         })

@@ -5,6 +5,7 @@ use rocket::async_trait;
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
 use std::convert::Infallible;
+use std::sync::Arc;
 
 /// The address a request was made to.
 pub(crate) struct Base(String);
@@ -15,7 +16,8 @@ impl<'r> FromRequest<'r> for Base {
 
     async fn from_request(request: &'r Request<'_>) -> rocket::request::Outcome<Self, Infallible> {
         let host = request.headers().get_one("Host").unwrap_or("127.0.0.1:8710");
-        Outcome::Success(Self(format!("http://{host}")))
+        let is_tls = request.rocket().state::<Arc<App>>().is_some_and(|app| app.peers.behind(request).is_some());
+        Outcome::Success(Self(format!("{}://{host}", if is_tls { "https" } else { "http" })))
     }
 }
 

@@ -34,6 +34,7 @@ mod routes;
 mod run;
 mod setting_up;
 pub mod settings;
+mod tls;
 mod translate;
 
 pub use run::serve;

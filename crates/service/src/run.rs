@@ -1,7 +1,9 @@
 //! Running the service: start, tasks beside it, graceful stop.
 
 use crate::app::App;
-use crate::settings::Settings;
+use crate::mqtt::Addresses;
+use crate::settings::{Listen, Settings};
+use crate::tls::{self, Certificates};
 use crate::{clock, mqtt, routes};
 use lantern_store::Store;
 use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
@@ -11,6 +13,7 @@ use std::io::Write;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
+use tokio::net::TcpListener;
 use tokio::signal::unix::{SignalKind, signal};
 use tokio::task::JoinSet;
 
@@ -33,8 +36,16 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
     let app = App::new(store, settings.clone()).await.map_err(|e| format!("the database cannot be read: {e}"))?;
     let app = Arc::new(app);
     let mut tasks = JoinSet::new();
-    let (mqtt, mqtt_address) = mqtt::start(&app, &mut tasks).await?;
-    let rocket = build(app.clone(), mqtt_address).ignite().await.map_err(|e| {
+    let certificates = Certificates::load(&app.settings)?;
+    let (mqtt, addresses) = mqtt::start(&app, certificates.as_ref(), &mut tasks).await?;
+    let https = match (app.settings.https, certificates.clone()) {
+        (Listen::At(address), Some(certificates)) => Some((tls::bind(address, "https").await?, certificates)),
+        _ => None,
+    };
+    if let Some(certificates) = certificates {
+        tasks.spawn(certificates.watch());
+    }
+    let rocket = build(app.clone(), addresses, https).ignite().await.map_err(|e| {
         // Rocket's error insists on having been looked at.
         format!("the service cannot start: {:?}", e.kind())
     })?;
@@ -72,7 +83,9 @@ async fn close(app: &App) {
     tracing::info!("stopped");
 }
 
-fn build(app: Arc<App>, mqtt: Option<SocketAddr>) -> Rocket<Build> {
+type Https = Option<(TcpListener, Arc<Certificates>)>;
+
+fn build(app: Arc<App>, mqtt: Addresses, https: Https) -> Rocket<Build> {
     let http = app.settings.http;
     let config = rocket::Config {
         address: http.ip(),
@@ -93,21 +106,40 @@ fn build(app: Arc<App>, mqtt: Option<SocketAddr>) -> Rocket<Build> {
         },
         ..rocket::Config::default()
     };
-    routes::mount(rocket::custom(config).manage(app))
-        .attach(AdHoc::on_liftoff("announce", move |rocket| Box::pin(async move { announce(rocket, mqtt) })))
+    let peers = app.peers.clone();
+    routes::mount(rocket::custom(config).manage(app)).attach(AdHoc::on_liftoff("announce", move |rocket| {
+        Box::pin(async move {
+            let config = rocket.config();
+            let https_address = https.as_ref().and_then(|(listener, _)| listener.local_addr().ok());
+            if let Some((listener, certificates)) = https {
+                let door = tls::Door::http((config.address, config.port).into(), peers);
+                let stop = rocket.shutdown();
+                tokio::spawn(async move {
+                    tokio::select! {
+                        () = door.open(listener, certificates) => {}
+                        () = stop => {}
+                    }
+                });
+            }
+            announce(rocket, mqtt, https_address);
+        })
+    }))
 }
 
 /// Prints where the service is, for people and for programs that start it.
-fn announce(rocket: &Rocket<Orbit>, mqtt: Option<SocketAddr>) {
+fn announce(rocket: &Rocket<Orbit>, mqtt: Addresses, https: Option<SocketAddr>) {
     let config = rocket.config();
     let ip = if config.address.is_unspecified() { "127.0.0.1".to_owned() } else { config.address.to_string() };
     let ip = if ip.contains(':') { format!("[{ip}]") } else { ip };
     let address = format!("http://{ip}:{}", config.port);
     tracing::info!(%address, "listening");
     let mut lines = format!("Key Lantern is at {address}\n");
-    if let Some(mqtt) = mqtt {
-        tracing::info!(address = %mqtt, "listening for MQTT");
-        lines += &format!("MQTT is at mqtt://{mqtt}\n");
+    let others = [("MQTT", "mqtt", mqtt.plain), ("MQTT over TLS", "mqtts", mqtt.tls), ("HTTP over TLS", "https", https)];
+    for (what, scheme, address) in others {
+        if let Some(address) = address {
+            tracing::info!(%address, "listening for {what}");
+            lines += &format!("{what} is at {scheme}://{address}\n");
+        }
     }
     if let Some(code) = rocket.state::<Arc<App>>().and_then(|app| app.set_up.current()) {
         lines += &format!("Set up the first person at {address}/set-up?code={code}\n");

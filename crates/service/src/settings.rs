@@ -77,6 +77,18 @@ pub struct Settings {
     pub mqtt: Listen,
     /// MQTT connections there may be at once (default: 10000).
     pub mqtt_connections: u32,
+    /// Address and port to listen on for MQTT over TLS, or `off` (default:
+    /// 127.0.0.1:8883 where there is a certificate).
+    pub mqtts: Listen,
+    /// Address and port to listen on for HTTP over TLS, or `off` (default: off).
+    pub https: Listen,
+    /// PEM file with the service's certificate and those between it and its root.
+    pub tls_certificate: String,
+    /// PEM file with the private key of the certificate.
+    pub tls_key: String,
+    /// PEM file with the certificates that sign those of clients (default: clients
+    /// are not asked for one).
+    pub tls_clients: String,
     /// How log lines are written (default: text).
     pub log_format: LogFormat,
     /// `error`, `warn`, `info`, `debug` or `trace`, or a filter by module
@@ -107,6 +119,11 @@ impl Default for Settings {
             http: SocketAddr::from(([127, 0, 0, 1], 8710)),
             mqtt: Listen::At(SocketAddr::from(([127, 0, 0, 1], 1883))),
             mqtt_connections: 10_000,
+            mqtts: Listen::At(SocketAddr::from(([127, 0, 0, 1], 8883))),
+            https: Listen::Off,
+            tls_certificate: String::new(),
+            tls_key: String::new(),
+            tls_clients: String::new(),
             log_format: LogFormat::Text,
             log_level: "info".to_owned(),
             secure_cookies: false,
@@ -130,6 +147,12 @@ impl Settings {
             if !(0.001..=1e12).contains(&value) {
                 return Err(format!("`{name}` is {value}; it must be from 0.001 to 1e12"));
             }
+        }
+        if self.tls_certificate.is_empty() != self.tls_key.is_empty() {
+            return Err("`tls_certificate` and `tls_key` go together; set both or neither".to_owned());
+        }
+        if self.tls_certificate.is_empty() && (self.https != Listen::Off || !self.tls_clients.is_empty()) {
+            return Err("`https` and `tls_clients` need `tls_certificate` and `tls_key`".to_owned());
         }
         let url = &self.public_url;
         if url.is_empty() || url.starts_with("http://") || url.starts_with("https://") {

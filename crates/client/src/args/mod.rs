@@ -138,9 +138,26 @@ pub(crate) enum Command {
     Readings(ReadingsArgs),
     /// Follow values live
     #[command(
-        after_help = "In a terminal the values stand in place, with arrow and age; q ends it. Piped, each reading is a line.\n\nExamples:\n  lantern follow\n  lantern follow tower larder/temp\n  lantern -o json follow tower | head -5"
+        after_help = "In a terminal the values stand in place, with arrow and age; q ends it. Piped, each reading is a line.\n\nExamples:\n  lantern follow\n  lantern follow tower larder/temp\n  lantern -o json follow tower | head -5\n  lantern follow tower --mqtt mqtt://127.0.0.1:1883 --key KEY"
     )]
     Follow(FollowArgs),
+    /// Give a device a command and wait for what becomes of it
+    #[command(
+        after_help = "Examples:\n  lantern command points-7                   (what it understands, and what was given)\n  lantern command points-7 heater on\n  lantern command points-7 heater state=on\n  lantern command points-7 --withdraw 17"
+    )]
+    Command(CommandArgs),
+    /// Show how the messages of a device, and of those it carries, come through
+    #[command(after_help = "Example:\n  lantern link shed-gw")]
+    Link {
+        /// Code of the device
+        device: String,
+    },
+    /// Open a joining window: what a gateway has not carried before is admitted at once
+    #[command(after_help = "Examples:\n  lantern join shed-gw --minutes 5 --kind shed-sensor\n  lantern join shed-gw --close")]
+    Join(JoinArgs),
+    /// Show the lamp of the site or of a device: calm, look or alarm
+    #[command(after_help = "Examples:\n  lantern lamp\n  lantern lamp tower --width 16")]
+    Lamp(LampArgs),
     /// Write readings to a file or to standard output
     #[command(
         after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC"
@@ -206,6 +223,53 @@ pub(crate) struct FollowArgs {
     /// Devices or signals to follow; all if absent
     #[arg(value_name = "DEVICE[/SIGNAL]")]
     pub(crate) what: Vec<String>,
+    /// Over MQTT instead, with a key that is granted read: no log-in is needed
+    #[arg(long, value_name = "mqtt://HOST:PORT", requires = "key")]
+    pub(crate) mqtt: Option<String>,
+    /// The key, with --mqtt
+    #[arg(long, env = "LANTERN_KEY", hide_env_values = true)]
+    pub(crate) key: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct CommandArgs {
+    /// Code of the device
+    pub(crate) device: String,
+    /// The command; what there is, and what was given lately, if absent
+    pub(crate) name: Option<String>,
+    /// Its arguments: values in its own order, or NAME=VALUE
+    #[arg(value_name = "ARGUMENT", allow_hyphen_values = true)]
+    pub(crate) arguments: Vec<String>,
+    /// Do not wait for what becomes of it
+    #[arg(long)]
+    pub(crate) no_wait: bool,
+    /// Take back a command that is not over
+    #[arg(long, value_name = "NUMBER", conflicts_with = "name")]
+    pub(crate) withdraw: Option<i64>,
+}
+
+#[derive(Args)]
+pub(crate) struct JoinArgs {
+    /// Code of the device that carries others
+    pub(crate) device: String,
+    /// Minutes the window is open; 10 if absent
+    #[arg(long)]
+    pub(crate) minutes: Option<f64>,
+    /// Kind that what joins is made from
+    #[arg(long)]
+    pub(crate) kind: Option<String>,
+    /// Close the window
+    #[arg(long, conflicts_with_all = ["minutes", "kind"])]
+    pub(crate) close: bool,
+}
+
+#[derive(Args)]
+pub(crate) struct LampArgs {
+    /// Code of the device; the site if absent
+    pub(crate) device: Option<String>,
+    /// A line of so many characters instead of a word
+    #[arg(long, value_parser = clap::value_parser!(u16).range(1..=200))]
+    pub(crate) width: Option<u16>,
 }
 
 #[derive(Args)]

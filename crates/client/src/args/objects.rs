@@ -252,6 +252,9 @@ pub(crate) enum KeyCommand {
         /// When it ends: a date, a local time of the site, or RFC 3339
         #[arg(long, value_name = "TIME")]
         expires: Option<String>,
+        /// File with a client's certificate in PEM, which is the key then
+        #[arg(long, value_name = "FILE")]
+        certificate: Option<PathBuf>,
     },
     /// List keys, without their secrets
     List {

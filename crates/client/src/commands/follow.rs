@@ -17,8 +17,12 @@ use std::sync::Arc;
 use std::time::Duration;
 
 pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
-    let server = Arc::new(context.server()?);
     let chosen = Chosen(args.what);
+    if let Some(address) = &args.mqtt {
+        let key = args.key.as_deref().unwrap_or_default();
+        return super::follow_mqtt::run(context, address, key, &chosen).await;
+    }
+    let server = Arc::new(context.server()?);
     let devices = chosen.of(now::all(&server).await?);
     if devices.is_empty() {
         bail!("nothing to follow: no device or signal of that name; see `lantern now`");
@@ -31,10 +35,10 @@ pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
 }
 
 /// What was asked for on the command line; nothing means everything.
-struct Chosen(Vec<String>);
+pub(super) struct Chosen(Vec<String>);
 
 impl Chosen {
-    fn has(&self, device: &str, signal: &str) -> bool {
+    pub(super) fn has(&self, device: &str, signal: &str) -> bool {
         self.0.is_empty()
             || self.0.iter().any(|what| match what.split_once('/') {
                 Some((d, s)) => d == device && s == signal,
@@ -74,7 +78,7 @@ async fn line_by_line(server: Arc<Server>, chosen: &Chosen, devices: &[DeviceNow
     Ok(())
 }
 
-fn line(reading: &LiveReading, symbol: &str) -> String {
+pub(super) fn line(reading: &LiveReading, symbol: &str) -> String {
     let line = format!("{} {}/{} {} {symbol}", reading.at, reading.device, reading.signal, show::plain(&reading.value));
     line.trim_end().to_owned()
 }

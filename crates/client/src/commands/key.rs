@@ -5,7 +5,7 @@ use crate::args::{KeyCommand, KeyOwner};
 use crate::output::table;
 use crate::server::{Server, segment};
 use crate::time;
-use anyhow::Result;
+use anyhow::{Context as _, Result};
 use jiff::tz::TimeZone;
 use lantern_api::{Grant, IssuedKey, Key, KeyReplacement, NewKey};
 
@@ -21,10 +21,14 @@ pub(crate) async fn run(context: &Context, command: KeyCommand) -> Result<()> {
     let server = context.server()?;
     let zone = zone(&server).await?;
     match command {
-        KeyCommand::Issue { owner, note, grants, expires } => {
+        KeyCommand::Issue { owner, note, grants, expires, certificate } => {
             let grants = (!grants.is_empty()).then(|| grants.into_iter().map(Into::into).collect());
             let expires_at = expires.map(|at| time::moment(&at, &zone)).transpose()?.map(|at| at.to_string());
-            let new = NewKey { note, grants, expires_at };
+            let read = |file: std::path::PathBuf| {
+                std::fs::read_to_string(&file).with_context(|| format!("cannot read {}", file.display()))
+            };
+            let certificate = certificate.map(read).transpose()?;
+            let new = NewKey { note, grants, expires_at, certificate };
             let issued: IssuedKey = server.post(&path(&server, &owner).await?, &new).await?;
             context.output.print(&issued, |issued| shown(issued, owner.device.as_deref()))
         }
@@ -47,6 +51,12 @@ pub(crate) async fn run(context: &Context, command: KeyCommand) -> Result<()> {
 }
 
 fn shown(issued: &IssuedKey, device: Option<&str>) -> String {
+    if issued.key.is_empty() {
+        return format!(
+            "The {} is a key now: who proves to have it by TLS needs no other.\nDeliver to {}",
+            issued.details.hint, issued.address
+        );
+    }
     let next = match device {
         Some(device) => format!("Ready-made instructions: lantern recipe {device}"),
         None => format!("Name the device when sending: {}?device=CODE", issued.address),

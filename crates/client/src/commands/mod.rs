@@ -1,6 +1,7 @@
 //! The commands, one file per noun.
 
 pub(crate) mod arrivals;
+pub(crate) mod command;
 pub(crate) mod commission;
 pub(crate) mod contacts;
 pub(crate) mod decoder;
@@ -8,8 +9,10 @@ pub(crate) mod device;
 pub(crate) mod enter;
 pub(crate) mod export;
 pub(crate) mod follow;
+mod follow_mqtt;
 pub(crate) mod key;
 pub(crate) mod kind;
+pub(crate) mod link;
 pub(crate) mod login;
 pub(crate) mod now;
 pub(crate) mod readings;

@@ -20,7 +20,7 @@ use crate::message::Message;
 use lantern_core::state::{KeptState, StateChange};
 use lantern_core::{Moment, SiteId};
 use session::{Flight, Phase, Queued, Received, Session, Testament};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 use tree::Tree;
 
@@ -297,6 +297,13 @@ impl Broker {
                 attached.outbox.close(reason, text);
             }
         }
+    }
+
+    /// Whose the sessions with a connection are, each once.
+    #[must_use]
+    pub fn principals(&self) -> HashSet<Arc<[u8]>> {
+        let connected = self.sessions.values().filter(|session| session.attached.is_some());
+        connected.map(|session| session.principal.clone()).collect()
     }
 
     /// Everything of a site is gone: its connections end, its sessions and retained

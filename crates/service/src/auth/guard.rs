@@ -89,7 +89,7 @@ async fn reader(app: &App, request: &Request<'_>, secret: &str) -> Result<Option
             "A key with `read` opens what its own site has, for looking only; otherwise log in.",
         ));
     }
-    app.heard.note_key(owner.id, now, &request.client_ip().map(|ip| ip.to_string()).unwrap_or_default());
+    app.heard.note_key(owner.id, now, &app.peers.from(request));
     let person = Person { id: 0, name: "key".to_owned(), password_hash: String::new(), role: "viewer".to_owned() };
     let expires = owner.expires_at.unwrap_or_else(|| now.plus_seconds(86_400.0));
     Ok(Some(Access { person, expires, secret: secret.to_owned(), kind: SessionKind::Token }))

@@ -40,6 +40,11 @@ pub(crate) fn hash_certificate(der: &[u8]) -> [u8; 32] {
     Sha256::new().chain_update(b"certificate\0").chain_update(der).finalize().into()
 }
 
+/// The first bytes of a certificate's SHA-256 fingerprint, to tell it from others.
+pub(crate) fn fingerprint(der: &[u8]) -> String {
+    Sha256::digest(der).iter().take(4).map(|byte| format!("{byte:02x}")).collect()
+}
+
 /// The one-time code with which the first owner is made.
 pub(crate) struct SetUpCode(Mutex<Option<String>>);
 

@@ -244,7 +244,7 @@ async fn add_waiting(
     base: &str,
     carrier: Option<&Arc<DevicePlan>>,
     now: Moment,
-) -> Result<lantern_store::Device, Problem> {
+) -> Result<Device, Problem> {
     for number in 1..1_000 {
         let code = if number == 1 { base.to_owned() } else { format!("{}-{number}", &base[..base.len().min(58)]) };
         let new = NewDevice {

@@ -11,7 +11,7 @@ mod standing;
 mod websocket;
 
 pub(crate) use door::Door;
-pub(crate) use listen::start;
+pub(crate) use listen::{Addresses, prepare, start};
 pub(crate) use outward::{Outward, command_message};
 pub(crate) use websocket::routes;
 

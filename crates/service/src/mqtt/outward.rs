@@ -1,10 +1,12 @@
 //! What goes out: last values as they come, lamps as they change, commands.
 
 use super::Mqtt;
+use crate::intake::{check_key, known_key};
 use crate::plans::{DevicePlan, Shown};
 use lantern_api as api;
 use lantern_core::lamp::Lamp;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
+use lantern_mqtt::codec::Reason;
 use lantern_mqtt::{Carried, Message};
 use std::collections::HashMap;
 use std::ops::Range;
@@ -136,6 +138,21 @@ impl Outward {
                     }
                 }
             }
+        }
+    }
+
+    /// Ends the connections of keys that are good no longer.
+    pub(crate) async fn recheck(&self, app: &crate::app::App) {
+        let Some(server) = self.server() else { return };
+        let principals = server.broker().principals();
+        let now = crate::clock::now();
+        for principal in principals {
+            let Ok(hash) = <[u8; 32]>::try_from(&*principal) else { continue };
+            let text = match known_key(app, &hash).await.and_then(|owner| check_key(&owner, now)) {
+                Err(problem) if matches!(problem.status.code, 401 | 403) => problem.detail.clone(),
+                _ => continue,
+            };
+            server.broker().close_where(Reason::NotAuthorized, &text, |_, other| *other == *principal);
         }
     }
 

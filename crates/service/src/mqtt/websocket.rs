@@ -28,7 +28,7 @@ pub(crate) fn routes() -> Vec<Route> {
 struct Wish {
     key: Option<String>,
     is_mqtt: bool,
-    from: String,
+    peer: Peer,
 }
 
 #[async_trait]
@@ -46,8 +46,18 @@ impl<'r> FromRequest<'r> for Wish {
         Outcome::Success(Self {
             key,
             is_mqtt: has("Sec-WebSocket-Protocol", "mqtt"),
-            from: request.client_ip().map_or_else(|| "unknown".to_owned(), |ip| ip.to_string()),
+            peer: peer(request),
         })
+    }
+}
+
+fn peer(request: &Request<'_>) -> Peer {
+    let peers = request.rocket().state::<Arc<App>>().map(|app| &app.peers);
+    let behind = peers.and_then(|peers| peers.behind(request));
+    Peer {
+        protocol: if behind.is_some() { "MQTT over WebSocket and TLS" } else { "MQTT over WebSocket" },
+        certificate: behind.and_then(|peer| peer.certificate),
+        from: peers.map(|peers| peers.from(request)).unwrap_or_default(),
     }
 }
 
@@ -59,7 +69,7 @@ struct Upgraded {
 
 struct Socket {
     server: Arc<Mqtt>,
-    from: String,
+    peer: Peer,
 }
 
 #[get("/mqtt")]
@@ -71,7 +81,7 @@ fn upgrade(app: &State<Arc<App>>, wish: Wish) -> Result<Upgraded, (Status, &'sta
         return Err((Status::BadRequest, "Ask for the WebSocket subprotocol mqtt.\n"));
     }
     let server = app.outward.server().ok_or((Status::ServiceUnavailable, "MQTT is not running.\n"))?;
-    Ok(Upgraded { accept: derive_accept_key(key.as_bytes()), socket: Socket { server, from: wish.from } })
+    Ok(Upgraded { accept: derive_accept_key(key.as_bytes()), socket: Socket { server, peer: wish.peer } })
 }
 
 impl<'r> Responder<'r, 'r> for Upgraded {
@@ -88,13 +98,12 @@ impl<'r> Responder<'r, 'r> for Upgraded {
 #[async_trait]
 impl IoHandler for Socket {
     async fn io(self: Pin<Box<Self>>, io: IoStream) -> std::io::Result<()> {
-        let Self { server, from } = *Pin::into_inner(self);
+        let Self { server, peer } = *Pin::into_inner(self);
         let limit = lantern_mqtt::codec::MAX_PACKET as usize;
         let config = WebSocketConfig::default().max_message_size(Some(limit)).max_frame_size(Some(limit));
         let frames = WebSocketStream::from_raw_socket(io, Role::Server, Some(config)).await;
         let (near, far) = tokio::io::duplex(PIPE);
         let (reader, writer) = tokio::io::split(near);
-        let peer = Peer { from, protocol: "MQTT over WebSocket", certificate: None };
         let served = tokio::spawn(server.serve(reader, writer, peer));
         carry(frames, far).await;
         let _ = served.await;

@@ -214,6 +214,7 @@ async fn remove(
         app.store.remove_device(device.id, clock::now()).await?;
         app.plans.forget(device.id);
         app.heard.forget(|id, _| id == device.id);
+        app.outward.recheck(app).await;
         app.latest.forget(gone.into_iter().map(|signal| signal.id));
         app.hub.change(site.id, "device-removed", Some(&device.code));
     }

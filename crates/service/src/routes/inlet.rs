@@ -4,6 +4,7 @@ use crate::app::App;
 use crate::intake::{self, Body, Credential, Delivery, Reply, Said, Target};
 use crate::problem::Problem;
 use crate::routes::unpack::{ContentEncoding, unpack};
+use crate::tls::Peers;
 use lantern_api::InAnswer;
 use rocket::data::{Data, ToByteUnit};
 use rocket::http::uri::Origin;
@@ -25,8 +26,8 @@ pub(super) fn routes() -> Vec<Route> {
     routes![post, post_key, get, get_key]
 }
 
-/// The key in the `Authorization` header.
-pub(super) struct HeaderKey<'r>(Option<&'r str>);
+/// The key in the `Authorization` header, or the certificate of the connection.
+pub(super) struct HeaderKey<'r>(Option<Credential<'r>>);
 
 #[async_trait]
 impl<'r> FromRequest<'r> for HeaderKey<'r> {
@@ -34,14 +35,26 @@ impl<'r> FromRequest<'r> for HeaderKey<'r> {
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
         let header = request.headers().get_one("Authorization");
-        Outcome::Success(Self(header.and_then(|h| h.strip_prefix("Bearer ")).map(str::trim)))
+        let secret = header.and_then(|h| h.strip_prefix("Bearer ")).map(|secret| Credential::Secret(secret.trim()));
+        Outcome::Success(Self(secret.or_else(|| {
+            let certificate = peers(request)?.behind(request)?.certificate?;
+            Some(Credential::Hash(crate::auth::hash_certificate(&certificate)))
+        })))
     }
 }
 
 impl<'r> HeaderKey<'r> {
-    pub(super) fn required(&self) -> Result<&'r str, Problem> {
+    pub(super) fn required(&self) -> Result<Credential<'r>, Problem> {
         self.0.ok_or_else(Delivery::no_key)
     }
+}
+
+fn peers<'r>(request: &'r Request<'_>) -> Option<&'r Peers> {
+    request.rocket().state::<Arc<App>>().map(|app| &*app.peers)
+}
+
+fn from(request: &Request<'_>) -> String {
+    peers(request).map(|peers| peers.from(request)).unwrap_or_default()
 }
 
 /// The address a request came from.
@@ -52,7 +65,7 @@ impl<'r> FromRequest<'r> for From {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
-        Outcome::Success(Self(request.client_ip().map_or_else(|| "unknown".to_owned(), |ip| ip.to_string())))
+        Outcome::Success(Self(from(request)))
     }
 }
 
@@ -71,7 +84,7 @@ impl<'r> FromRequest<'r> for Sender<'r> {
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
         Outcome::Success(Self {
             protocol: if request.method() == Method::Get { "HTTP GET" } else { "HTTP POST" },
-            from: request.client_ip().map_or_else(|| "unknown".to_owned(), |ip| ip.to_string()),
+            from: from(request),
             content_type: request.headers().get_one("Content-Type"),
         })
     }
@@ -120,7 +133,7 @@ async fn post_key(
     encoding: ContentEncoding,
     data: Data<'_>,
 ) -> Result<Reply, Problem> {
-    deliver(app, Ok(key), uri, sender, Some((data, encoding))).await
+    deliver(app, Ok(Credential::Secret(key)), uri, sender, Some((data, encoding))).await
 }
 
 /// Deliver the values of a query with the key in the header.
@@ -145,12 +158,12 @@ async fn get(
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
 #[get("/in/<key>")]
 async fn get_key(app: &State<Arc<App>>, key: &str, uri: &Origin<'_>, sender: Sender<'_>) -> Result<Reply, Problem> {
-    deliver(app, Ok(key), uri, sender, None).await
+    deliver(app, Ok(Credential::Secret(key)), uri, sender, None).await
 }
 
 async fn deliver(
     app: &State<Arc<App>>,
-    secret: Result<&str, Problem>,
+    credential: Result<Credential<'_>, Problem>,
     uri: &Origin<'_>,
     sender: Sender<'_>,
     data: Option<(Data<'_>, ContentEncoding)>,
@@ -160,7 +173,7 @@ async fn deliver(
         None => Ok(Body::default()),
     };
     let delivery = Delivery {
-        credential: secret.map(Credential::Secret),
+        credential,
         target: Target::default(),
         topic: None,
         is_aside: false,

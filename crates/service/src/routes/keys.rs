@@ -15,6 +15,8 @@ use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, post, routes};
 use std::sync::Arc;
+use tokio_rustls::rustls::pki_types::CertificateDer;
+use tokio_rustls::rustls::pki_types::pem::PemObject;
 
 /// Characters of a key that are kept to tell it from others.
 const HINT: usize = 4;
@@ -61,7 +63,33 @@ impl Owner {
             return Err(Problem::invalid("grants", "at least one of send, read, command"));
         }
         let expires_at = new.expires_at.as_deref().map(check_end).transpose()?;
-        self.keep(app, check_note(&new.note)?, grants, expires_at, base).await
+        let note = check_note(&new.note)?;
+        match &new.certificate {
+            None => self.keep(app, note, grants, expires_at, base).await,
+            Some(pem) => self.keep_certificate(app, pem, note, grants, expires_at, base).await,
+        }
+    }
+
+    /// Takes a certificate as a key: who proves to have it by TLS needs no secret.
+    async fn keep_certificate(
+        self,
+        app: &App,
+        pem: &str,
+        note: &str,
+        grants: store::Grants,
+        expires_at: Option<Moment>,
+        base: &Base,
+    ) -> Result<(Status, Json<IssuedKey>), Problem> {
+        let der = CertificateDer::from_pem_slice(pem.as_bytes())
+            .map_err(|e| Problem::invalid("certificate", format_args!("it is no certificate in PEM: {e}")))?;
+        let hash = auth::hash_certificate(&der);
+        let hint = format!("certificate {}", auth::fingerprint(&der));
+        let new = store::NewKey { secret_hash: &hash, hint: &hint, note, grants, expires_at };
+        let added = app.store.add_key(self.site.id, self.id(), new, clock::now()).await;
+        let key = added.map_err(|e| Problem::taken(e, "key of the certificate", &hint))?;
+        self.changed(app);
+        let address = format!("{}/in", base.of(app));
+        Ok((Status::Created, Json(IssuedKey { address, key: String::new(), details: translate::key(key) })))
     }
 
     async fn keep(
@@ -91,6 +119,7 @@ impl Owner {
         let key = self.find(app, key).await?;
         let revoked = app.store.revoke_key(key.id, clock::now()).await?;
         self.changed(app);
+        app.outward.recheck(app).await;
         Ok(Json(translate::key(revoked)))
     }
 

@@ -12,7 +12,7 @@ use lantern_store::{Person, SessionKind, StoreError};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
-use std::net::SocketAddr;
+use crate::tls::ClientIp;
 use std::sync::Arc;
 
 /// A browser's session lasts two weeks, a token a year.
@@ -37,13 +37,13 @@ fn set_up_state(app: &State<Arc<App>>) -> Json<SetUpState> {
 #[post("/set-up", data = "<body>")]
 async fn set_up(
     app: &State<Arc<App>>,
-    remote: SocketAddr,
+    remote: ClientIp,
     cookies: &CookieJar<'_>,
     body: Body<SetUp>,
 ) -> Answer<Session> {
     let Body(set_up) = body;
     let now = clock::now();
-    let caller = (remote.ip(), String::new());
+    let caller = (remote.0, String::new());
     check_wait(app, &caller, now)?;
     if app.set_up.current().is_none() {
         return Err(already_set_up());
@@ -74,13 +74,13 @@ async fn set_up(
 #[post("/log-in", data = "<body>")]
 async fn log_in(
     app: &State<Arc<App>>,
-    remote: SocketAddr,
+    remote: ClientIp,
     cookies: &CookieJar<'_>,
     body: Body<LogIn>,
 ) -> Answer<Session> {
     let Body(log_in) = body;
     let now = clock::now();
-    let caller = (remote.ip(), log_in.name.trim().to_lowercase());
+    let caller = (remote.0, log_in.name.trim().to_lowercase());
     check_wait(app, &caller, now)?;
     let person = match app.store.person_by_name(log_in.name.trim()).await {
         Ok(person) => Some(person),

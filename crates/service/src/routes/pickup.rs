@@ -4,7 +4,7 @@
 use super::inlet::{From, HeaderKey};
 use crate::app::App;
 use crate::clock;
-use crate::intake::{check_key, known_key, not_granted};
+use crate::intake::{Credential, check_key, known_key, not_granted};
 use crate::problem::Problem;
 use crate::routes::query;
 use lantern_api::CommandForDevice;
@@ -62,8 +62,8 @@ impl<'r> Responder<'r, 'static> for Handed {
 }
 
 /// The device whose key it is.
-async fn device(app: &App, secret: &str, from: &str) -> Result<Device, Problem> {
-    let owner = known_key(app, &crate::auth::hash(secret)).await?;
+async fn device(app: &App, credential: Credential<'_>, from: &str) -> Result<Device, Problem> {
+    let owner = known_key(app, &credential.hash()).await?;
     let now = clock::now();
     check_key(&owner, now)?;
     if !owner.grants.send {
@@ -77,14 +77,14 @@ async fn device(app: &App, secret: &str, from: &str) -> Result<Device, Problem> 
     Ok(app.store.device_by_id(device).await?)
 }
 
-async fn hand_out(app: &App, secret: &str, from: &str, wait: Option<&str>) -> Result<Handed, Problem> {
+async fn hand_out(app: &App, key: Credential<'_>, from: &str, wait: Option<&str>) -> Result<Handed, Problem> {
     let wait = query::number("wait", wait, 0, 0, MAX_WAIT_S)?;
-    let device = device(app, secret, from).await?;
+    let device = device(app, key, from).await?;
     Ok(Handed(app.commands.wait(app, device.id, Duration::from_secs(wait)).await?))
 }
 
-async fn end(app: &App, secret: &str, from: &str, id: i64, payload: &[u8]) -> Result<&'static str, Problem> {
-    let device = device(app, secret, from).await?;
+async fn end(app: &App, key: Credential<'_>, from: &str, id: i64, payload: &[u8]) -> Result<&'static str, Problem> {
+    let device = device(app, key, from).await?;
     app.commands.end(app, &device, id, &command::Answer::read(payload), clock::now()).await?;
     Ok("ok\n")
 }
@@ -115,7 +115,7 @@ async fn collect_key(
     from: From,
     wait: Option<&str>,
 ) -> Result<Handed, Problem> {
-    hand_out(app, key, &from.0, wait).await
+    hand_out(app, Credential::Secret(key), &from.0, wait).await
 }
 
 async fn payload(data: Data<'_>) -> Result<Vec<u8>, Problem> {
@@ -153,7 +153,7 @@ async fn answer_key(
     from: From,
     data: Data<'_>,
 ) -> Result<&'static str, Problem> {
-    end(app, key, &from.0, id, &payload(data).await?).await
+    end(app, Credential::Secret(key), &from.0, id, &payload(data).await?).await
 }
 
 /// Answer a command with a plain GET; `answer` is what the body would be.
@@ -167,7 +167,7 @@ async fn answer_get(
     from: From,
     answer: Option<&str>,
 ) -> Result<&'static str, Problem> {
-    end(app, key, &from.0, id, answer.unwrap_or_default().as_bytes()).await
+    end(app, Credential::Secret(key), &from.0, id, answer.unwrap_or_default().as_bytes()).await
 }
 
 #[cfg(test)]

@@ -113,6 +113,9 @@ async fn remove(app: &State<Arc<App>>, _change: Change, site: &str, confirm: Opt
         app.store.remove_site(site.id, clock::now()).await?;
         app.plans.forget_all();
         app.heard.forget(|_, of| of == site.id);
+        if let Some(server) = app.outward.server() {
+            server.broker().forget_site(site.id);
+        }
     }
     Ok(Json(removal(extent, removed)))
 }

@@ -1,0 +1,120 @@
+//! TLS: certificates from PEM files, read again when they change, and who is at
+//! the other end.
+
+mod door;
+mod peers;
+
+pub(crate) use door::{Door, bind};
+pub(crate) use peers::{ClientIp, PeerInfo, Peers};
+
+use crate::settings::Settings;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, PoisonError, RwLock};
+use std::time::{Duration, SystemTime};
+use tokio_rustls::TlsAcceptor;
+use tokio_rustls::rustls::crypto::ring;
+use tokio_rustls::rustls::pki_types::pem::PemObject;
+use tokio_rustls::rustls::pki_types::{CertificateDer, PrivateKeyDer};
+use tokio_rustls::rustls::server::WebPkiClientVerifier;
+use tokio_rustls::rustls::{RootCertStore, ServerConfig};
+
+/// How often the files are looked at.
+const LOOK: Duration = Duration::from_secs(2);
+
+/// The service's certificate, as its files have it now.
+pub(crate) struct Certificates {
+    files: Files,
+    current: RwLock<Arc<ServerConfig>>,
+}
+
+struct Files {
+    certificate: PathBuf,
+    key: PathBuf,
+    /// Whose certificates of clients are believed.
+    clients: Option<PathBuf>,
+}
+
+impl Certificates {
+    /// Reads the files that the settings name; `None` if they name none.
+    ///
+    /// # Errors
+    /// A sentence for the operator.
+    pub(crate) fn load(settings: &Settings) -> Result<Option<Arc<Self>>, String> {
+        let path = |text: &str| (!text.is_empty()).then(|| PathBuf::from(text));
+        let (Some(certificate), Some(key)) = (path(&settings.tls_certificate), path(&settings.tls_key)) else {
+            return Ok(None);
+        };
+        let files = Files { certificate, key, clients: path(&settings.tls_clients) };
+        let current = RwLock::new(Arc::new(files.read()?));
+        Ok(Some(Arc::new(Self { files, current })))
+    }
+
+    /// What the next connection is accepted with.
+    pub(crate) fn acceptor(&self) -> TlsAcceptor {
+        TlsAcceptor::from(self.current.read().unwrap_or_else(PoisonError::into_inner).clone())
+    }
+
+    /// Reads the files again whenever they change. Connections there are go on with
+    /// what they began with; files that are not right change nothing.
+    pub(crate) async fn watch(self: Arc<Self>) {
+        let mut known = self.files.stamps();
+        loop {
+            tokio::time::sleep(LOOK).await;
+            let now = self.files.stamps();
+            if now == known {
+                continue;
+            }
+            known = now;
+            match self.files.read() {
+                Ok(config) => {
+                    *self.current.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(config);
+                    tracing::info!("the TLS certificate was read again");
+                }
+                Err(error) => tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays"),
+            }
+        }
+    }
+}
+
+fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, String> {
+    let read = CertificateDer::pem_file_iter(file).and_then(Iterator::collect::<Result<Vec<_>, _>>);
+    match read {
+        Ok(found) if found.is_empty() => Err(format!("{} holds no certificate in PEM", file.display())),
+        Ok(found) => Ok(found),
+        Err(cause) => Err(format!("the certificates in {} cannot be read: {cause}", file.display())),
+    }
+}
+
+impl Files {
+    fn read(&self) -> Result<ServerConfig, String> {
+        let chain = certificates(&self.certificate)?;
+        let key = PrivateKeyDer::from_pem_file(&self.key)
+            .map_err(|cause| format!("the private key in {} cannot be read: {cause}", self.key.display()))?;
+        let provider = Arc::new(ring::default_provider());
+        let builder = ServerConfig::builder_with_provider(provider.clone())
+            .with_safe_default_protocol_versions()
+            .map_err(|cause| format!("TLS cannot be set up: {cause}"))?;
+        let builder = match &self.clients {
+            None => builder.with_no_client_auth(),
+            Some(file) => {
+                let mut roots = RootCertStore::empty();
+                for certificate in certificates(file)? {
+                    roots.add(certificate).map_err(|cause| format!("{}: {cause}", file.display()))?;
+                }
+                let verifier = WebPkiClientVerifier::builder_with_provider(Arc::new(roots), provider)
+                    .allow_unauthenticated()
+                    .build()
+                    .map_err(|cause| format!("{}: {cause}", file.display()))?;
+                builder.with_client_cert_verifier(verifier)
+            }
+        };
+        builder
+            .with_single_cert(chain, key)
+            .map_err(|cause| format!("{} and {} do not fit: {cause}", self.certificate.display(), self.key.display()))
+    }
+
+    fn stamps(&self) -> Vec<Option<SystemTime>> {
+        let files = [Some(&self.certificate), Some(&self.key), self.clients.as_ref()];
+        files.into_iter().flatten().map(|file| std::fs::metadata(file).and_then(|m| m.modified()).ok()).collect()
+    }
+}
