@@ -79,7 +79,8 @@ impl Dial {
         Self {
             version,
             id: id.to_owned(),
-            user: String::new(),
+            // In 3.1.1 there is no password without one.
+            user: if version == 4 { id.to_owned() } else { String::new() },
             key: key.to_owned(),
             is_kept: false,
             will: None,

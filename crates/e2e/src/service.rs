@@ -44,6 +44,8 @@ pub struct Service {
     pub url: String,
     /// The port it speaks MQTT on.
     pub mqtt: u16,
+    /// Where else it is, as it says it.
+    others: Vec<String>,
     /// The set-up code it printed, if there was nobody yet.
     pub code: Option<String>,
     /// A person's token, once there is one.
@@ -76,8 +78,8 @@ impl Service {
             .iter()
             .map(|(name, value)| (format!("KEY_LANTERN_{}", name.to_uppercase()), (*value).to_owned()))
             .collect();
-        let Started { child, url, mqtt, code } = spawn(&dir.path().join("data"), 0, 0, &settings);
-        Self { child, url, mqtt, code, token: String::new(), dir, http: new_http(), settings }
+        let Started { child, url, mqtt, code, others } = spawn(&dir.path().join("data"), 0, 0, &settings);
+        Self { child, url, mqtt, others, code, token: String::new(), dir, http: new_http(), settings }
     }
 
     /// Starts a fresh service with an owner and the site `marlbeck`.
@@ -130,6 +132,19 @@ impl Service {
         // Connections of before are dead, and nobody must try to use them.
         self.http = new_http();
         assert_eq!(self.url, url);
+    }
+
+    /// Starts the service again after it was stopped.
+    pub fn start_again(&mut self) {
+        let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
+        self.child = spawn(&self.data(), port, self.mqtt, &self.settings).child;
+        self.http = new_http();
+    }
+
+    /// The port of another listener, by its scheme.
+    pub fn port(&self, scheme: &str) -> u16 {
+        let found = self.others.iter().find_map(|line| line.split_once(&format!("{scheme}://127.0.0.1:")));
+        found.unwrap_or_else(|| panic!("no {scheme} in {:?}", self.others)).1.parse().unwrap()
     }
 
     /// Asks the service to stop and gives back how it ended.
@@ -239,6 +254,7 @@ struct Started {
     url: String,
     mqtt: u16,
     code: Option<String>,
+    others: Vec<String>,
 }
 
 fn spawn(data: &Path, port: u16, mqtt: u16, settings: &[(String, String)]) -> Started {
@@ -257,12 +273,16 @@ fn spawn(data: &Path, port: u16, mqtt: u16, settings: &[(String, String)]) -> St
     let url = first.strip_prefix("Key Lantern is at ").expect(&first).to_owned();
     let second = lines.next().expect("the service says where it speaks MQTT");
     let mqtt = second.strip_prefix("MQTT is at mqtt://127.0.0.1:").expect(&second).parse().unwrap();
+    let mut others = Vec::new();
+    for (name, _) in settings.iter().filter(|(name, _)| name.ends_with("MQTTS") || name.ends_with("HTTPS")) {
+        others.push(lines.next().unwrap_or_else(|| panic!("the service says where it speaks {name}")));
+    }
     // Where there is a code it comes with the address; else nothing more does.
     let code = if has_owner(&data.join("..")) { None } else { lines.next() };
     let code = code.and_then(|line| line.split_once("code=").map(|(_, code)| code.to_owned()));
     std::fs::write(data.join("../owner"), "").unwrap();
     std::thread::spawn(move || lines.for_each(drop));
-    Started { child, url, mqtt, code }
+    Started { child, url, mqtt, code, others }
 }
 
 /// Whether a service has been started in a directory before: the tests make the

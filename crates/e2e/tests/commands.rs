@@ -155,7 +155,7 @@ async fn commands_are_given_by_key_by_topic_and_on_the_command_line() {
     let listed = service.get(PATH).await.ok();
     assert!(listed["items"][0]["given_by"].as_str().unwrap().starts_with("key of the site"), "{listed}");
 
-    let client = Client::logged_in(&service).await;
+    let client = Client::logged_in(&service);
     let answering = tokio::spawn(async move {
         points.came().await;
         points.tell("marlbeck/points-7/done/heater", "ok", 1).await;
@@ -163,10 +163,11 @@ async fn commands_are_given_by_key_by_topic_and_on_the_command_line() {
         points.tell("marlbeck/points-7/done/heater", "no: frost", 1).await;
         points
     });
-    let said = client.run(&["command", "points-7", "heater", "on"]).await;
-    assert!(said.ok().contains("heater state=yes") || said.ok().contains("done"), "{}", said.ok());
-    let refused = client.run(&["command", "points-7", "heater", "off"]).await;
-    assert_eq!(refused.code(), 1);
+    let said = client.ok(&["command", "points-7", "heater", "on"]);
+    assert!(said.contains("heater state=yes") && said.contains("done"), "{said}");
+    let (code, said) = client.fails(&["command", "points-7", "heater", "off"]);
+    assert_eq!(code, 1, "{said}");
     answering.await.unwrap();
-    assert!(client.run(&["command", "points-7"]).await.ok().contains("frost"));
+    let overview = client.ok(&["command", "points-7"]);
+    assert!(overview.contains("refused: frost") && overview.contains("temp (0 to 30)"), "{overview}");
 }

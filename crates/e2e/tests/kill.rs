@@ -1,4 +1,4 @@
-use lantern_e2e::Service;
+use lantern_e2e::{Dial, Event, Service};
 use serde_json::json;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -59,4 +59,65 @@ async fn send(url: String, key: String, next: Arc<AtomicU64>, stop: Arc<AtomicBo
         }
     }
     acknowledged
+}
+
+/// Publishes numbers over MQTT in the midst of which the service is killed, and
+/// goes on with the same session until all are taken.
+async fn publish_through_a_kill(qos: u8) -> (BTreeSet<u64>, Vec<u64>, Vec<u64>) {
+    const COUNT: u64 = 2_000;
+    let mut service = Service::start().await;
+    let key = service.device("tower", &["count"]).await;
+    let read = crate::mqtt::site_key(&service, "marlbeck", &["read"]).await;
+    // A subscriber whose session is kept, and who is away meanwhile.
+    let kept = |id: &str, key: &str| Dial { is_kept: true, ..Dial::new(4, id, key) };
+    let mut listener = kept("listener", &read).connect(&service).await;
+    assert!(listener.subscribe("marlbeck/tower/in/count", qos).await);
+    listener.goodbye().await;
+    let mut options = rumqttc::MqttOptions::new("sender", "localhost", service.mqtt);
+    options.set_credentials("tower", &key).set_clean_session(false).set_inflight(50);
+    let (client, mut events) = rumqttc::AsyncClient::new(options, COUNT as usize + 10);
+    for number in 0..COUNT {
+        let level = rumqttc::mqttbytes::qos(qos).unwrap();
+        client.publish("marlbeck/tower/in/count", level, false, number.to_string()).await.unwrap();
+    }
+    let mut taken = 0;
+    let mut killed = 0;
+    let deadline = tokio::time::Instant::now() + lantern_e2e::PATIENCE;
+    while taken < COUNT {
+        assert!(tokio::time::Instant::now() < deadline, "{taken} of {COUNT} were taken");
+        match events.poll().await {
+            Ok(rumqttc::Event::Incoming(rumqttc::Packet::PubAck(_) | rumqttc::Packet::PubComp(_))) => taken += 1,
+            Ok(_) => {}
+            // The client comes back by itself and sends again what was not taken.
+            Err(_) => tokio::time::sleep(Duration::from_millis(50)).await,
+        }
+        if taken > 400 * (killed + 1) && killed < 2 {
+            killed += 1;
+            service.kill_and_restart();
+        }
+    }
+    let kept_readings: Vec<u64> =
+        service.readings("tower", "count").await.iter().map(|(_, value)| value.as_f64().unwrap() as u64).collect();
+    let mut listener = kept("listener", &read).dial(&service);
+    assert_eq!(listener.next().await, Event::Connected(true), "the session outlived two kills");
+    let mut heard = Vec::new();
+    let all: BTreeSet<u64> = (0..COUNT).collect();
+    while heard.iter().copied().collect::<BTreeSet<u64>>() != all {
+        heard.push(listener.came().await.payload.parse().unwrap());
+    }
+    (all, kept_readings, heard)
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn qos_1_loses_nothing_that_was_acknowledged() {
+    let (all, kept, heard) = publish_through_a_kill(1).await;
+    assert_eq!(kept.iter().copied().collect::<BTreeSet<u64>>(), all);
+    assert_eq!(heard.into_iter().collect::<BTreeSet<u64>>(), all);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn qos_2_loses_nothing_and_doubles_nothing() {
+    let (all, kept, heard) = publish_through_a_kill(2).await;
+    assert_eq!(kept, all.iter().copied().collect::<Vec<_>>(), "each reading is there once");
+    assert_eq!(heard.len(), all.len(), "each message came once");
 }

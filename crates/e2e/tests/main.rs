@@ -9,14 +9,20 @@ mod commissioning;
 mod console;
 /// The demo.
 mod demo;
+/// Commands to devices, and what becomes of them.
+mod commands;
 /// Every way to write readings.
 mod dialects;
 /// The way in: what is taken, what is refused, and how it is said.
 mod intake;
 /// `kill -9` in the middle of it.
 mod kill;
+/// Gateways, and how messages come through.
+mod links;
 /// The live stream.
 mod live;
+/// MQTT with a client library that is not ours.
+mod mqtt;
 /// Sites, devices, signals, keys.
 mod objects;
 /// Setting up, logging in, sessions.
@@ -29,5 +35,7 @@ mod recipes;
 mod refusals;
 /// Starting, settings, stopping.
 mod running;
+/// TLS for both, and certificates as keys.
+mod tls;
 /// Kinds, documents, keys, arrivals, readings by hand.
 mod setting_up;

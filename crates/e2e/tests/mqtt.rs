@@ -1,5 +1,4 @@
-use crate::binary;
-use lantern_e2e::{Dial, Event, Mqtt, Service, eventually};
+use lantern_e2e::{Dial, Event, Mqtt, Service, binary, eventually};
 use serde_json::{Value, json};
 
 /// A key of the site with some grants.
@@ -232,7 +231,7 @@ async fn keys_open_their_own_site_and_nothing_more() {
     let path = format!("sites/marlbeck/devices/tower/keys/{}", keys["items"][0]["id"]);
     service.api(reqwest::Method::DELETE, &path, None).await.ok();
     assert!(from.ended().await.contains("NotAuthorized"), "its connection ends with the key");
-    let mut gone = Dial::new(4, "x", &key).dial(&service);
+    let mut gone = Dial::new(4, "tower", &key).dial(&service);
     assert!(matches!(gone.next().await, Event::Ended(why) if why.contains("NotAuthorized")));
 }
 
@@ -271,7 +270,7 @@ async fn mqtt_is_spoken_over_websocket_on_the_http_port() {
     request.headers_mut().insert("Sec-WebSocket-Protocol", "mqtt".parse().unwrap());
     let (mut socket, response) = tokio_tungstenite::connect_async(request).await.unwrap();
     assert_eq!(response.headers()["sec-websocket-protocol"], "mqtt");
-    let mut connect = vec![0x10, 18 + key.len() as u8, 0, 4, b'M', b'Q', b'T', b'T', 4, 0xC2, 0, 60, 0, 1, b'w', 0, 1, b'x', 0];
+    let mut connect = vec![0x10, 17 + key.len() as u8, 0, 4, b'M', b'Q', b'T', b'T', 4, 0xC2, 0, 60, 0, 1, b'w', 0, 0, 0];
     connect.push(key.len() as u8);
     connect.extend(key.as_bytes());
     let topic = "marlbeck/tower/in/level";

@@ -50,6 +50,7 @@ const SPELLINGS: &[(&str, &str, &[&str])] = &[
     ("[oz_av]", "oz", &[]),
     ("[g]", "g₀", &["gee"]),
     ("[pH]", "pH value", &[]),
+    ("dB{mW}", "dBm", &[]),
     ("lx", "lx", &["lux", "Lux"]),
     ("h", "h", &["hr", "hour", "hours"]),
     ("min", "min", &["minute", "minutes"]),
