@@ -6,6 +6,7 @@
 
 mod dialects;
 mod intake;
+mod mqtt;
 mod plain_rows;
 mod service;
 mod single;
@@ -41,7 +42,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 7] = [
+const NAMES: [&str; 10] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -49,6 +50,9 @@ const NAMES: [&str; 7] = [
     "intake-waveform",
     "intake-decode",
     "intake-record",
+    "mqtt-qos1-100",
+    "mqtt-idle-5000",
+    "mqtt-fanout-1000",
 ];
 
 fn main() -> ExitCode {
@@ -68,6 +72,9 @@ async fn measure(cli: &Cli) -> Result<()> {
     if cli.names == [single::BARE] {
         return single::serve().await;
     }
+    if cli.names == [mqtt::BARE] {
+        return mqtt::serve().await;
+    }
     if let Some(unknown) = cli.names.iter().find(|name| !NAMES.contains(&name.as_str())) {
         bail!("there is no entry `{unknown}`; there are {}", NAMES.join(", "));
     }
@@ -80,6 +87,9 @@ async fn measure(cli: &Cli) -> Result<()> {
             "intake-single-64" => single::single_64(cli.rounds).await?,
             "intake-decode" => intake::decode(cli.rounds).await?,
             "intake-record" => intake::record(cli.rounds).await?,
+            "mqtt-qos1-100" => mqtt::qos1_100(cli.rounds).await?,
+            "mqtt-idle-5000" => mqtt::idle_5000().await?,
+            "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(

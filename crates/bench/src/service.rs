@@ -16,6 +16,7 @@ pub(crate) struct Service {
     pub(crate) mqtt: std::net::SocketAddr,
     /// The key of each device.
     pub(crate) keys: Vec<String>,
+    token: String,
 }
 
 impl Service {
@@ -42,7 +43,7 @@ impl Service {
         let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
         let (Some(url), Some(mqtt), Some(code)) = (url, mqtt, code) else { bail!("the service did not start") };
         std::thread::spawn(move || lines.for_each(drop));
-        let mut service = Self { child, url, mqtt, keys: Vec::new() };
+        let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new() };
         service.make_devices(&code).await?;
         Ok(service)
     }
@@ -58,7 +59,33 @@ impl Service {
             let key = self.post(&token, &format!("sites/bench/devices/{name}/keys"), json!({})).await?;
             self.keys.push(key["key"].as_str().unwrap_or_default().to_owned());
         }
+        self.token = token;
         Ok(())
+    }
+
+    /// The process.
+    pub(crate) fn id(&self) -> u32 {
+        self.child.id()
+    }
+
+    /// Makes each device send some names nobody has declared, and ignores them.
+    pub(crate) async fn ignore(&self, names: &[String]) -> Result<()> {
+        for (device, key) in self.keys.iter().enumerate() {
+            for name in names {
+                let values = json!({name: 0.5});
+                let request = Client::new().post(format!("{}/in", self.url)).bearer_auth(key).json(&values);
+                request.send().await?.error_for_status()?;
+                let path = format!("{}/api/v1/sites/bench/devices/d{device}/arrivals/{name}/ignored", self.url);
+                Client::new().put(path).bearer_auth(&self.token).send().await?.error_for_status()?;
+            }
+        }
+        Ok(())
+    }
+
+    /// A key that reads all there is.
+    pub(crate) async fn reading_key(&self) -> Result<String> {
+        let key = self.post(&self.token, "sites/bench/keys", json!({"grants": ["read"]})).await?;
+        Ok(key["key"].as_str().unwrap_or_default().to_owned())
     }
 
     async fn post(&self, token: &str, path: &str, body: Value) -> Result<Value> {

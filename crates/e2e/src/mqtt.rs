@@ -4,6 +4,7 @@ use crate::{PATIENCE, Service};
 use rumqttc::{mqttbytes, v5};
 use std::time::Duration;
 use tokio::sync::mpsc;
+use tokio::task::AbortHandle;
 
 /// How long nothing must come.
 const QUIET: Duration = Duration::from_millis(200);
@@ -39,9 +40,9 @@ pub enum Event {
 /// A client in one of the versions.
 pub enum Mqtt {
     /// 3.1.1.
-    Old(rumqttc::AsyncClient, mpsc::UnboundedReceiver<Event>),
+    Old(rumqttc::AsyncClient, mpsc::UnboundedReceiver<Event>, AbortHandle),
     /// 5.0.
-    New(v5::AsyncClient, mpsc::UnboundedReceiver<Event>),
+    New(v5::AsyncClient, mpsc::UnboundedReceiver<Event>, AbortHandle),
 }
 
 fn qos(number: u8) -> mqttbytes::QoS {
@@ -117,7 +118,7 @@ impl Dial {
         }
         let (client, mut events) = rumqttc::AsyncClient::new(options, 1_000);
         let (sender, receiver) = mpsc::unbounded_channel();
-        tokio::spawn(async move {
+        let task = tokio::spawn(async move {
             loop {
                 let event = match events.poll().await {
                     Ok(rumqttc::Event::Incoming(packet)) => old_event(packet),
@@ -132,7 +133,7 @@ impl Dial {
                 }
             }
         });
-        Mqtt::Old(client, receiver)
+        Mqtt::Old(client, receiver, task.abort_handle())
     }
 
     fn new_version(self, port: u16, transport: Option<rumqttc::Transport>) -> Mqtt {
@@ -150,7 +151,7 @@ impl Dial {
         }
         let (client, mut events) = v5::AsyncClient::new(options, 1_000);
         let (sender, receiver) = mpsc::unbounded_channel();
-        tokio::spawn(async move {
+        let task = tokio::spawn(async move {
             loop {
                 let event = match events.poll().await {
                     Ok(v5::Event::Incoming(packet)) => new_event(packet),
@@ -165,7 +166,7 @@ impl Dial {
                 }
             }
         });
-        Mqtt::New(client, receiver)
+        Mqtt::New(client, receiver, task.abort_handle())
     }
 }
 
@@ -218,7 +219,7 @@ fn new_event(packet: v5::mqttbytes::v5::Packet) -> Option<Event> {
 impl Mqtt {
     fn events(&mut self) -> &mut mpsc::UnboundedReceiver<Event> {
         match self {
-            Self::Old(_, events) | Self::New(_, events) => events,
+            Self::Old(_, events, _) | Self::New(_, events, _) => events,
         }
     }
 
@@ -254,8 +255,8 @@ impl Mqtt {
     /// Subscribes, and says whether that was granted.
     pub async fn subscribe(&mut self, filter: &str, most: u8) -> bool {
         match self {
-            Self::Old(client, _) => client.subscribe(filter, qos(most)).await.unwrap(),
-            Self::New(client, _) => client.subscribe(filter, qos5(most)).await.unwrap(),
+            Self::Old(client, ..) => client.subscribe(filter, qos(most)).await.unwrap(),
+            Self::New(client, ..) => client.subscribe(filter, qos5(most)).await.unwrap(),
         }
         match self.next().await {
             Event::Subscribed(granted) => granted,
@@ -271,8 +272,8 @@ impl Mqtt {
     /// Publishes, to stay on the topic or not.
     pub async fn publish_retained(&self, topic: &str, payload: impl Into<Vec<u8>>, with: u8, retain: bool) {
         match self {
-            Self::Old(client, _) => client.publish(topic, qos(with), retain, payload).await.unwrap(),
-            Self::New(client, _) => client.publish(topic, qos5(with), retain, payload.into()).await.unwrap(),
+            Self::Old(client, ..) => client.publish(topic, qos(with), retain, payload).await.unwrap(),
+            Self::New(client, ..) => client.publish(topic, qos5(with), retain, payload.into()).await.unwrap(),
         }
     }
 
@@ -292,7 +293,7 @@ impl Mqtt {
 
     /// Publishes in 5.0 with a content type.
     pub async fn tell_as(&mut self, topic: &str, payload: impl Into<Vec<u8>>, content_type: &str) -> (u8, String) {
-        let Self::New(client, _) = self else { panic!("only 5.0 has content types") };
+        let Self::New(client, ..) = self else { panic!("only 5.0 has content types") };
         let properties = v5::mqttbytes::v5::PublishProperties {
             content_type: Some(content_type.to_owned()),
             ..v5::mqttbytes::v5::PublishProperties::default()
@@ -301,11 +302,18 @@ impl Mqtt {
         self.taken().await
     }
 
+    /// Breaks the connection off without a word.
+    pub fn break_off(self) {
+        match self {
+            Self::Old(.., task) | Self::New(.., task) => task.abort(),
+        }
+    }
+
     /// Says goodbye.
     pub async fn goodbye(mut self) {
         match &self {
-            Self::Old(client, _) => client.disconnect().await.unwrap(),
-            Self::New(client, _) => client.disconnect().await.unwrap(),
+            Self::Old(client, ..) => client.disconnect().await.unwrap(),
+            Self::New(client, ..) => client.disconnect().await.unwrap(),
         }
         self.ended().await;
     }

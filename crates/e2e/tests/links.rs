@@ -12,9 +12,9 @@ async fn gateway(service: &Service) -> String {
     ]});
     service.post("sites/marlbeck/kinds", kind).await.ok();
     let key = service.device("shed-gw", &[]).await;
-    let decoder = json!({"decoder": {"form": "list", "separator": " ", "fields": [
-        {"name": "device"}, {"name": "count"}, {"name": "temp"}, {"name": "rssi"}, {"name": "supply"},
-    ]}});
+    let decoder = json!({"decoder": {
+        "form": "list", "separator": " ", "fields": ["@device", "count", "temp", "rssi", "supply"],
+    }});
     service.api(Method::PATCH, "sites/marlbeck/devices/shed-gw", Some(decoder)).await.ok();
     key
 }

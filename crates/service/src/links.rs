@@ -33,7 +33,7 @@ struct Signed {
 
 impl Links {
     /// Takes in the readings of one delivery of a device.
-    pub(crate) fn note(&self, plan: &DevicePlan, readings: &[Reading], now: Moment) {
+    pub(crate) fn note(&self, plan: &DevicePlan, readings: &[Reading]) {
         let Some((signal, modulus)) = plan.sequence else { return };
         let mut numbers: Vec<(Moment, u64)> = readings
             .iter()
@@ -45,9 +45,9 @@ impl Links {
             .collect();
         numbers.sort_by_key(|(at, _)| *at);
         let mut inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
-        for (_, number) in numbers {
+        for (at, number) in numbers {
             let step = inner.sequences.entry(plan.device).or_default().note(number, modulus);
-            let hour = inner.hours.entry((plan.device, now.as_micros().div_euclid(HOUR))).or_default();
+            let hour = inner.hours.entry((plan.device, at.as_micros().div_euclid(HOUR))).or_default();
             match step {
                 Step::Late => {
                     hour.counts.received += 1;

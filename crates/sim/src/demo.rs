@@ -1,5 +1,6 @@
 //! The demo: a service with a site that has lived for fourteen days.
 
+use crate::field::Field;
 use crate::railway::Railway;
 use crate::senders::Senders;
 use crate::service::{Api, Service};
@@ -11,7 +12,7 @@ use jiff::{Timestamp, ToSpan, Zoned, tz::TimeZone};
 use lantern_api::{Commissioning, DeviceNow, DeviceState, NewDummyTest, NewSoak, Page};
 use std::net::TcpListener;
 use std::path::PathBuf;
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 const DEFAULT_PORT: u16 = 8710;
 const DEFAULT_MQTT_PORT: u16 = 1883;
@@ -58,8 +59,10 @@ impl Demo {
             _ = tokio::signal::ctrl_c() => Ok(None),
         };
         let outcome = match outcome {
-            Ok(Some((senders, now_s))) => tokio::select! {
+            Ok(Some(Story { senders, field, api, now_s })) => tokio::select! {
                 () = senders.live(now_s, self.speed) => Ok(()),
+                () = field.run() => Ok(()),
+                error = commands(&api) => Err(error),
                 _ = tokio::signal::ctrl_c() => Ok(()),
                 ended = service.ended() => ended,
             },
@@ -76,7 +79,7 @@ impl Demo {
         data: &std::path::Path,
         service: &Service,
         started: Instant,
-    ) -> Result<Option<(Senders, i64)>> {
+    ) -> Result<Option<Story>> {
         let now = Timestamp::now();
         let (api, memory) = match (Memory::load(data)?, &service.code) {
             (Some(memory), None) => (site::log_in(service, &memory).await?, memory),
@@ -101,8 +104,38 @@ impl Demo {
         bar.finish_and_clear();
         half_way(&api).await?;
         announce(service, &senders.memory, started);
-        Ok(Some((senders, now_s)))
+        let story_s = (now_s - senders.memory.began_s) as f64;
+        let field = Field::new(senders.railway, senders.memory.clone(), &service.mqtt, story_s, self.speed)?;
+        Ok(Some(Story { senders, field, api, now_s }))
     }
+}
+
+/// What goes on once the past has been delivered.
+struct Story {
+    senders: Senders,
+    field: Field,
+    api: Api,
+    now_s: i64,
+}
+
+/// A few commands to the heated points, so that each fate of one is to be seen.
+/// Ends only if one cannot be given.
+async fn commands(api: &Api) -> anyhow::Error {
+    let path = format!("sites/{SITE}/devices/points-7/commands");
+    let order = |name: &str, arguments: serde_json::Value| serde_json::json!({"name": name, "arguments": arguments});
+    // Once the points are there.
+    tokio::time::sleep(Duration::from_secs(2)).await;
+    for command in [
+        order("target", serde_json::json!({"temp": 4})),
+        order("throw", serde_json::json!({"way": "loop"})),
+        order("test", serde_json::json!({})),
+        order("heater", serde_json::json!({"state": true})),
+    ] {
+        if let Err(error) = api.post::<lantern_api::Command>(&path, &command).await {
+            return error;
+        }
+    }
+    std::future::pending().await
 }
 
 /// The new shed is half way through its commissioning: a dummy value is asked

@@ -1,8 +1,10 @@
 //! The simulated railway: its devices, and the demo that shows them.
 
 mod demo;
+mod field;
 mod noise;
 mod railway;
+mod rolling;
 mod senders;
 mod service;
 mod site;

@@ -12,8 +12,8 @@
 
 use crate::noise::Noise;
 
-const HOUR: f64 = 3_600.0;
-const DAY: f64 = 24.0 * HOUR;
+pub(crate) const HOUR: f64 = 3_600.0;
+pub(crate) const DAY: f64 = 24.0 * HOUR;
 
 /// The railway as one seed makes it.
 #[derive(Debug, Clone, Copy)]
@@ -68,14 +68,14 @@ pub(crate) struct Crossing {
 /// Samples of a crossing in a second.
 pub(crate) const CROSSING_RATE: usize = 250;
 /// Hours at which trains cross the viaduct.
-const TRAINS: [f64; 5] = [9.9, 11.5, 13.2, 14.8, 16.5];
+pub(crate) const TRAINS: [f64; 5] = [9.9, 11.5, 13.2, 14.8, 16.5];
 
-fn day_of(seconds: f64) -> (i64, f64) {
+pub(crate) fn day_of(seconds: f64) -> (i64, f64) {
     let day = (seconds / DAY).floor();
     (day as i64, (seconds - day * DAY) / HOUR)
 }
 
-fn round(value: f64, decimals: i32) -> f64 {
+pub(crate) fn round(value: f64, decimals: i32) -> f64 {
     let scale = 10f64.powi(decimals);
     (value * scale).round() / scale
 }
@@ -90,12 +90,12 @@ impl Railway {
         Self { seed }
     }
 
-    const fn noise(self, stream: u64) -> Noise {
+    pub(crate) const fn noise(self, stream: u64) -> Noise {
         Noise::new(self.seed, stream)
     }
 
     /// Air outside: warmest in the afternoon, some days milder than others.
-    fn air(self, seconds: f64) -> f64 {
+    pub(crate) fn air(self, seconds: f64) -> f64 {
         let (_, hour) = day_of(seconds);
         let weather = 3.5 * self.noise(1).smooth(seconds, 1.5 * DAY) + 0.6 * self.noise(2).smooth(seconds, 1_500.0);
         9.0 + weather + 4.0 * ((hour - 9.0) / 24.0 * std::f64::consts::TAU).sin()

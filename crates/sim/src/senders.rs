@@ -1,6 +1,8 @@
 //! The simulated senders, which know the service only by address and key.
 
+use crate::field::line;
 use crate::railway::{CROSSING_RATE, Railway};
+use crate::rolling::{RADIO_S, RADIOS};
 use crate::service::checked;
 use crate::site::Memory;
 use anyhow::Result;
@@ -19,6 +21,10 @@ const SHED_S: i64 = 60;
 const BATCH: usize = 2_000;
 /// How much of the past the viaduct's waveforms are delivered for, in seconds.
 const CROSSINGS_S: i64 = 86_400;
+/// The same for the locomotive and the radio.
+const ROLLING_S: i64 = 172_800;
+/// The interval of the locomotive in the past: finer than it needs to be seen.
+const SORREL_S: i64 = 4;
 /// How long the new shed has been in trial when the demo begins, in seconds.
 const TRIAL_S: i64 = 7_200;
 
@@ -79,9 +85,48 @@ impl Senders {
         let began_s = from_s;
         let from_s = began_s.max(to_s - TRIAL_S);
         self.past("shed-5", SHED_S, BATCH, from_s, to_s, |at| Some(self.shed(story(at))), &hidden).await?;
+        self.past_sorrel(began_s.max(to_s - ROLLING_S), to_s).await?;
+        self.past_radio(began_s.max(to_s - ROLLING_S), to_s).await?;
+        self.past("points-7", SHED_S, BATCH, began_s, to_s, |at| Some(self.points(story(at))), &hidden).await?;
         let from_s = began_s.max(to_s - CROSSINGS_S);
         // A request holds ten thousand readings: nineteen seconds of two signals.
         self.past("viaduct", 1, 19, from_s, to_s, |at| self.crossing(story(at)), &hidden).await
+    }
+
+    fn points(&self, story_s: f64) -> Value {
+        // Frosty mornings: the heater keeps the rail free.
+        let is_heated = self.railway.rail(story_s, false) < 3.0;
+        json!({"rail": self.railway.rail(story_s, is_heated), "heater": is_heated})
+    }
+
+    async fn past_sorrel(&self, from_s: i64, to_s: i64) -> Result<()> {
+        let message = |at: i64| {
+            let sorrel = self.railway.sorrel((at - self.memory.began_s) as f64)?;
+            Some(json!({
+                "lat": sorrel.latitude, "lon": sorrel.longitude, "speed": sorrel.speed, "boiler": sorrel.boiler,
+                "smokebox": sorrel.smokebox, "regulator": sorrel.regulator,
+            }))
+        };
+        self.past("sorrel", SORREL_S, 1_500, from_s, to_s, message, &ProgressBar::hidden()).await
+    }
+
+    /// The lines of the radio, as a gateway that kept them while it had no network.
+    async fn past_radio(&self, from_s: i64, to_s: i64) -> Result<()> {
+        let mut lines = Vec::new();
+        let mut at = from_s.div_euclid(RADIO_S) * RADIO_S + RADIO_S;
+        while at <= to_s || !lines.is_empty() {
+            if at <= to_s {
+                let story = (at - self.memory.began_s) as f64;
+                lines.extend((0..RADIOS.len()).filter_map(|index| line(self.railway, index, story, to_s - at)));
+                at += RADIO_S;
+            }
+            if lines.len() >= 1_500 || at > to_s {
+                let request = self.post("shed-gw").header("Content-Type", "text/plain").body(lines.join("\n"));
+                checked(request.send().await?).await?;
+                lines.clear();
+            }
+        }
+        Ok(())
     }
 
     #[allow(clippy::too_many_arguments, reason = "who, how often, how many at once, when, what")]

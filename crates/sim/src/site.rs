@@ -1,10 +1,11 @@
 //! The demo site: what is made on the service, and what is remembered of it.
 
+use crate::rolling::RADIOS;
 use crate::service::{Api, Service};
 use anyhow::{Context, Result};
 use lantern_api::{
-    Device, DeviceState, IssuedKey, Kind, KindDescription, LogIn, NewDevice, NewKey, NewSignal, NewSite, Position,
-    Session, SetUp, Site, ValueType,
+    CommandArgument, CommandDeclaration, Device, DeviceState, Grant, IssuedKey, Kind, KindDescription, LogIn, NewDevice, NewKey, NewSignal, NewSite, Position,
+    Session, SetUp, SignalRole, Site, ValueType,
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -83,8 +84,20 @@ pub(crate) async fn make(service: &Service, code: String, plan: Plan, data: &Pat
         keys.insert(code, key);
     }
     let _: Kind = api.post(&format!("sites/{SITE}/kinds"), &shed_sensor(1)).await?;
-    let (code, key) = add(&api, shed()).await?;
-    keys.insert(code, key);
+    for new in [shed(), sorrel(), gateway(), points()] {
+        let state = if new.code.as_deref() == Some("shed-5") { DeviceState::Trial } else { DeviceState::Live };
+        let (code, key) = add(&api, NewDevice { state, ..new }).await?;
+        keys.insert(code, key);
+    }
+    let _: Kind = api.post(&format!("sites/{SITE}/kinds"), &radio_sensor()).await?;
+    for (code, called, ..) in RADIOS {
+        let _: Device = api.post(&format!("sites/{SITE}/devices"), &carried(code, called)).await?;
+    }
+    let board: Device = api.post(&format!("sites/{SITE}/devices"), &board()).await?;
+    let grants = Some(vec![Grant::Send, Grant::Read]);
+    let note = NewKey { note: "platform display".to_owned(), grants, ..NewKey::default() };
+    let issued: IssuedKey = api.post(&format!("sites/{SITE}/devices/{}/keys", board.code), &note).await?;
+    keys.insert(board.code, issued.key);
     // The second revision came after the shed was wired, which follows the first.
     let _: Kind = api.put(&format!("sites/{SITE}/kinds/shed-sensor"), &shed_sensor(2)).await?;
     let enrolment = NewKey { note: "enrolment of new sensors".to_owned(), ..NewKey::default() };
@@ -207,6 +220,141 @@ fn shed() -> NewDevice {
         note: "Being tried; its battery wire is not connected yet.".to_owned(),
         position: Some(place(54.499, -2.293, 188.0)),
         kind: Some("shed-sensor".to_owned()),
+        ..NewDevice::default()
+    }
+}
+
+fn sorrel() -> NewDevice {
+    let crew = NewSignal { value_type: ValueType::Flag, unit: None, ..number("crew", "Crew button", "") };
+    NewDevice {
+        code: Some("sorrel".to_owned()),
+        name: "Locomotive No. 5 \"Sorrel\"".to_owned(),
+        note: "Reports by MQTT while it is in steam.".to_owned(),
+        interval_s: Some(2.0),
+        // In the shed by night, which is no reason to worry before the next morning.
+        late_after: Some(30.0),
+        silent_after: Some(30_000.0),
+        signals: vec![
+            number("speed", "Speed", "km/h"),
+            NewSignal { unit: None, ..within(number("boiler", "Boiler pressure, counts", ""), 0.0, 4095.0) },
+            number("smokebox", "Smokebox thermocouple", "mV"),
+            within(number("regulator", "Regulator opening", "%"), 0.0, 100.0),
+            number("lat", "Latitude", "deg"),
+            number("lon", "Longitude", "deg"),
+            crew,
+        ],
+        ..NewDevice::default()
+    }
+}
+
+fn gateway() -> NewDevice {
+    NewDevice {
+        code: Some("shed-gw".to_owned()),
+        name: "Carriage shed gateway".to_owned(),
+        note: "Passes on the lines of a radio, as 0a41 4711 9.4 71 3.61 -62 0.".to_owned(),
+        interval_s: Some(10.0),
+        position: Some(place(54.4988, -2.2924, 188.0)),
+        decoder: Some(json!({
+            "form": "list", "separator": " ",
+            "fields": ["@device", "count", "temp", "hum", "supply", "rssi", "@ago"],
+        })),
+        ..NewDevice::default()
+    }
+}
+
+/// The kind of the sensors the gateway carries.
+fn radio_sensor() -> KindDescription {
+    let role = |signal: NewSignal, role| NewSignal { role: Some(role), ..signal };
+    KindDescription {
+        code: Some("radio-sensor".to_owned()),
+        name: "Radio sensor".to_owned(),
+        note: "Its messages are numbered from 0 to 65,535.".to_owned(),
+        interval_s: Some(60.0),
+        late_after: Some(4.0),
+        silent_after: Some(10.0),
+        signals: vec![
+            within(number("temp", "Temperature", "Cel"), -20.0, 50.0),
+            within(number("hum", "Humidity", "%{RH}"), 0.0, 100.0),
+            role(within(number("supply", "Battery", "V"), 2.0, 4.2), SignalRole::Battery),
+            role(number("rssi", "Link quality", "dBm"), SignalRole::Link),
+            role(
+                NewSignal { unit: None, ..within(number("count", "Message number", ""), 0.0, 65_535.0) },
+                SignalRole::Sequence,
+            ),
+        ],
+        ..KindDescription::default()
+    }
+}
+
+fn carried(code: &str, called: &str) -> NewDevice {
+    let name = match code.split_once('-') {
+        Some(("shed", bay)) => format!("Carriage shed, bay {bay}"),
+        Some((_, number)) => format!("Signal box {number}"),
+        None => code.to_owned(),
+    };
+    NewDevice {
+        code: Some(code.to_owned()),
+        name,
+        kind: Some("radio-sensor".to_owned()),
+        carrier: Some("shed-gw".to_owned()),
+        identity: Some(called.to_owned()),
+        position: Some(place(54.4988, -2.2926, 188.0)),
+        state: DeviceState::Live,
+        ..NewDevice::default()
+    }
+}
+
+fn points() -> NewDevice {
+    let heater = NewSignal { value_type: ValueType::Flag, unit: None, ..number("heater", "Heater on", "") };
+    let argument = |name: &str, value_type| CommandArgument {
+        name: name.to_owned(),
+        value_type,
+        ..CommandArgument::default()
+    };
+    let command = |name: &str, title: &str, arguments| CommandDeclaration {
+        name: name.to_owned(),
+        title: Some(title.to_owned()),
+        arguments,
+        timeout_s: Some(10.0),
+        standing: false,
+    };
+    let way = CommandArgument {
+        choices: vec!["main".to_owned(), "loop".to_owned()],
+        ..argument("way", ValueType::Text)
+    };
+    let temp = CommandArgument {
+        unit: Some("Cel".to_owned()),
+        low: Some(0.0),
+        high: Some(15.0),
+        ..argument("temp", ValueType::Number)
+    };
+    NewDevice {
+        code: Some("points-7".to_owned()),
+        name: "Heated points 7, High Fold".to_owned(),
+        note: "Keeps its target by itself, and can be told to heat.".to_owned(),
+        interval_s: Some(60.0),
+        position: Some(place(54.535, -2.3418, 301.0)),
+        signals: vec![number("rail", "Rail temperature", "Cel"), heater],
+        commands: vec![
+            command("heater", "Heater", vec![argument("state", ValueType::Flag)]),
+            CommandDeclaration { standing: true, ..command("target", "Rail to be kept at", vec![temp]) },
+            command("throw", "Throw the points", vec![way]),
+            command("test", "Test the lock", Vec::new()),
+        ],
+        ..NewDevice::default()
+    }
+}
+
+fn board() -> NewDevice {
+    NewDevice {
+        code: Some("board-1".to_owned()),
+        name: "Platform display, Marlbeck".to_owned(),
+        note: "Shows the lamp of the railway.".to_owned(),
+        // It reports only what changes.
+        interval_s: Some(86_400.0),
+        position: Some(place(54.4984, -2.2919, 186.0)),
+        signals: vec![NewSignal { value_type: ValueType::Text, unit: None, ..number("shown", "Shown", "") }],
+        state: DeviceState::Live,
         ..NewDevice::default()
     }
 }

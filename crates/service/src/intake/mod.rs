@@ -340,7 +340,7 @@ async fn accept(
             app.heard.note_clock(plan.device, now, sent);
         }
         let understood = understand(&plan.plan, decoded, now);
-        app.links.note(&plan, &understood.readings, now);
+        app.links.note(&plan, &understood.readings);
         let (plan, understood, waiting) = admit(app, plan, understood, now).await?;
         let start = gathered.readings.len();
         gathered.readings.extend(understood.readings);

@@ -166,7 +166,7 @@ impl Outward {
                 let lamp = Lamp::of(presence);
                 let worst = sites.entry(site).or_insert(Lamp::Calm);
                 *worst = (*worst).max(lamp);
-                if known.insert(device, lamp).is_some_and(|before| before != lamp) {
+                if known.insert(device, lamp) != Some(lamp) {
                     changed.push((site, format!("{code}/lamp"), lamp));
                 }
             }
@@ -174,7 +174,7 @@ impl Outward {
         {
             let mut known = lock(&self.site_lamps);
             for (site, lamp) in sites {
-                if known.insert(site, lamp).is_some_and(|before| before != lamp) {
+                if known.insert(site, lamp) != Some(lamp) {
                     changed.push((site, "lamp".to_owned(), lamp));
                 }
             }
