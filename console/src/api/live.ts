@@ -2,8 +2,11 @@ import type { QueryClient } from '@tanstack/react-query';
 import { groupBy } from '../groupBy';
 import type {
   ChangeEvent,
+  Command,
+  CommandEvent,
   Contact,
   ContactEvent,
+  Device,
   DeviceNow,
   LiveReading,
   PresenceEvent,
@@ -83,6 +86,7 @@ export class LiveSite {
     on<PresenceEvent>('presence', (event) => this.#presence(event));
     on<ContactEvent>('contact', (event) => this.#contact(event));
     on<ChangeEvent>('change', (event) => this.#change(event));
+    on<CommandEvent>('command', (event) => this.#command(event));
     on('reset', () => void this.#cache.invalidateQueries());
     return source;
   }
@@ -147,7 +151,7 @@ export class LiveSite {
     }, wait);
   }
 
-  #presence({ device, presence, since }: PresenceEvent): void {
+  #presence({ device, presence, since, connection }: PresenceEvent): void {
     const change = <T extends { presence: string }>(old: T): T => ({ ...old, presence, since });
     this.#cache.setQueryData<DeviceNow[]>(['now', this.#site], (devices) =>
       devices?.map((old) => (old.device === device ? change(old) : old)),
@@ -155,6 +159,18 @@ export class LiveSite {
     this.#cache.setQueryData<DeviceNow | null>(
       ['device-now', this.#site, device],
       (old) => old && change(old),
+    );
+    this.#cache.setQueryData<Device>(
+      ['device', this.#site, device],
+      (old) => old && { ...change(old), ...(connection === undefined ? {} : { connection }) },
+    );
+  }
+
+  #command({ device, command }: CommandEvent): void {
+    this.#cache.setQueryData<Command[]>(['commands', this.#site, device], (known) =>
+      known?.some((old) => old.id === command.id)
+        ? known.map((old) => (old.id === command.id ? command : old))
+        : known && [command, ...known],
     );
   }
 
@@ -170,11 +186,11 @@ export class LiveSite {
     if (what === 'device-removed') this.#cache.setQueryData(['device-now', this.#site, device], null);
     const stale: Record<ChangeEvent['what'], string[]> = {
       site: ['site', 'sites'],
-      device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals'],
+      device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining'],
       'device-removed': ['now', 'site', 'arrivals', 'kinds'],
       signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes'],
       key: ['keys'],
-      arrival: ['site', 'arrivals', 'now'],
+      arrival: ['site', 'arrivals', 'now', 'links'],
       kind: ['kinds'],
       commissioning: ['commissioning', 'device-now'],
       'hand-reading': ['readings', 'summary'],

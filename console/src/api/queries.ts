@@ -2,13 +2,16 @@ import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { all, api, setCsrf } from './client';
 import type {
   Arrival,
+  Command,
   Commissioning,
   Contact,
   Device,
   DeviceNow,
   Follower,
   Key,
+  Joining,
   Kind,
+  Link,
   Page,
   PresenceChange,
   Reading,
@@ -71,6 +74,38 @@ export const signals = (siteCode: string, device: string) =>
   queryOptions({
     queryKey: ['signals', siteCode, device],
     queryFn: () => all<Signal>(`${devicePath(siteCode, device)}/signals?limit=500`),
+  });
+
+/** The last commands to a device, newest first. */
+export const commands = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['commands', siteCode, device],
+    queryFn: async () =>
+      (await api.get<Page<Command>>(`${devicePath(siteCode, device)}/commands?limit=20`)).items,
+  });
+
+/** How the messages of a device come through. */
+export const link = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['links', siteCode, device, 'own'],
+    queryFn: () => api.get<Link>(`${devicePath(siteCode, device)}/link`),
+    refetchInterval: 30_000,
+  });
+
+/** The devices that a device carries. */
+export const carried = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['links', siteCode, device],
+    queryFn: () => all<Link>(`${devicePath(siteCode, device)}/carried`),
+    // Messages come and are lost as time goes on.
+    refetchInterval: 10_000,
+  });
+
+/** The joining window of a device. */
+export const joining = (siteCode: string, device: string) =>
+  queryOptions({
+    queryKey: ['joining', siteCode, device],
+    queryFn: () => api.get<Joining>(`${devicePath(siteCode, device)}/joining`),
   });
 
 /** Path of a site below the API. */

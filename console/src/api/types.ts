@@ -51,6 +51,90 @@ export interface Device {
   identity?: string;
   keeps_payload: boolean;
   clock_offset_s?: number;
+  topics?: string[];
+  commands?: CommandDeclaration[];
+  joining_until?: string;
+  connection?: Connection;
+}
+
+/** The connection of a device whose protocol has one. */
+export interface Connection {
+  is_up: boolean;
+  since: string;
+  protocol: string;
+  from: string;
+  ended?: string;
+}
+
+export interface CommandArgument {
+  name: string;
+  type: ValueType;
+  unit?: string | undefined;
+  low?: number | undefined;
+  high?: number | undefined;
+  choices?: string[] | undefined;
+}
+
+export interface CommandDeclaration {
+  name: string;
+  title?: string;
+  arguments?: CommandArgument[];
+  timeout_s?: number;
+  standing?: boolean;
+}
+
+export type CommandStage =
+  'waiting' | 'delivered' | 'done' | 'refused' | 'unanswered' | 'uncollected' | 'replaced' | 'withdrawn';
+
+export interface Command {
+  id: number;
+  name: string;
+  arguments: Record<string, Value>;
+  given_by: string;
+  given_at: string;
+  stage: CommandStage;
+  delivered_at?: string;
+  ended_at?: string;
+  answer?: string;
+  expires_at?: string;
+}
+
+export interface CommandEvent {
+  device: string;
+  command: Command;
+}
+
+export interface LinkCounts {
+  received: number;
+  lost: number;
+  repeated: number;
+  restarted: number;
+  delivery_ratio?: number;
+}
+
+export interface LinkValue {
+  signal: string;
+  value: number;
+  symbol: string;
+  at: string;
+}
+
+/** How the messages of a device come through. */
+export interface Link {
+  device: string;
+  name: string;
+  identity?: string;
+  presence: Presence;
+  last_heard_at?: string;
+  battery?: LinkValue;
+  quality?: LinkValue;
+  day: LinkCounts;
+  hours: (LinkCounts & { from: string })[];
+}
+
+export interface Joining {
+  until?: string;
+  kind?: string;
 }
 
 export interface Signal {
@@ -63,8 +147,12 @@ export interface Signal {
   low?: number;
   high?: number;
   reserved: boolean;
+  role?: SignalRole;
   also?: string[];
 }
+
+/** What a signal tells of the link of its device. */
+export type SignalRole = 'sequence' | 'battery' | 'link';
 
 export interface NewSignal {
   code: string;
@@ -96,6 +184,8 @@ export interface DeviceChange {
   late_after?: number | null;
   silent_after?: number | null;
   keeps_payload?: boolean;
+  topics?: string[];
+  commands?: CommandDeclaration[];
 }
 
 export type Grant = 'send' | 'read' | 'command';
@@ -383,6 +473,7 @@ export interface PresenceEvent {
   device: string;
   presence: Presence;
   since?: string;
+  connection?: Connection;
 }
 
 export interface ChangeEvent {

@@ -100,6 +100,8 @@ const count = (n: number, one: string, many: string) =>
 
 /** What came of an attempt, in words. */
 export function summary(contact: Contact): string {
+  // A connection came or went: the note says which.
+  if (contact.bytes === 0 && contact.outcome === 'kept') return 'a connection';
   const parts =
     contact.outcome === 'refused' ? ['nothing was kept'] : [count(contact.kept, 'reading', 'readings')];
   if (contact.repeated) parts.push(`${contact.repeated} there already`);

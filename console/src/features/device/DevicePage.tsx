@@ -13,6 +13,9 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
 import { useServiceNow } from '../../format/clock';
+import { CarriedSection } from './CarriedSection';
+import { CommandsSection } from './CommandsSection';
+import { ConnectionLine } from './ConnectionLine';
 import { ContactsSection } from './ContactsSection';
 import { DecoderSection } from './DecoderSection';
 import { HistorySection } from './HistorySection';
@@ -24,6 +27,8 @@ import { SignalsSection } from './SignalsSection';
 const SECTIONS = [
   { id: 'now', title: 'Now' },
   { id: 'history', title: 'History' },
+  { id: 'carried', title: 'Carried devices' },
+  { id: 'commands', title: 'Commands' },
   { id: 'contacts', title: 'Contacts' },
   { id: 'signals', title: 'Signals' },
   { id: 'sending', title: 'Sending' },
@@ -60,6 +65,8 @@ export function DevicePage() {
   const sections: Record<SectionId, ReactNode> = {
     now: <NowSection device={data} />,
     history: <HistorySection key={code} device={data} />,
+    carried: <CarriedSection key={code} device={code} />,
+    commands: <CommandsSection key={code} code={code} />,
     contacts: <ContactsSection device={code} />,
     signals: <SignalsSection key={code} device={code} />,
     sending: <SendingSection key={code} device={data} />,
@@ -76,6 +83,7 @@ export function DevicePage() {
     >
       <Box sx={{ minWidth: 0 }}>
         <Header device={data} />
+        <ConnectionLine code={code} />
         {data.state === 'trial' && <InTrial device={data} />}
         <ClockOff device={data} />
         {SECTIONS.map(({ id, title }) => (
@@ -162,7 +170,7 @@ function Header({ device }: { device: DeviceNow }) {
   );
   const state = device.presence === 'never' ? 'never heard' : `${device.presence}, ${age(now - latest)} ago`;
   return (
-    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', mb: 3 }}>
+    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', mb: 2 }}>
       <Lamp presence={device.presence} beat={String(latest)} size={40} trial={device.state === 'trial'} />
       <Typography variant="h1" sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
         {device.name}: {state}

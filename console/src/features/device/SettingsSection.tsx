@@ -15,6 +15,7 @@ import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import { IntervalField, PositionField, intervalEntry, intervalSeconds } from '../set-up/fields';
+import { mono } from '../../theme/theme';
 import { parsePosition, positionText } from '../set-up/position';
 
 /** Name, interval, place and note of a device; and its removal. */
@@ -78,6 +79,7 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
   const [place, setPlace] = useState(positionText(device.position));
   const [late, setLate] = useState(String(device.late_after ?? ''));
   const [silent, setSilent] = useState(String(device.silent_after ?? ''));
+  const [topics, setTopics] = useState((device.topics ?? []).join('\n'));
   const position = parsePosition(place);
   const save = useMutation({
     mutationFn: () => {
@@ -87,6 +89,10 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
         interval_s: intervalSeconds(every),
         late_after: late === '' ? null : Number(late),
         silent_after: silent === '' ? null : Number(silent),
+        topics: topics
+          .split('\n')
+          .map((topic) => topic.trim())
+          .filter((topic) => topic !== ''),
         ...(position === undefined ? {} : { position }),
       };
       return api.patch<Device>(path, change);
@@ -121,6 +127,15 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
       </Stack>
       <PositionField value={place} onChange={setPlace} />
       <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline minRows={2} />
+      <TextField
+        label="MQTT topics of its own"
+        value={topics}
+        onChange={(e) => setTopics(e.target.value)}
+        multiline
+        minRows={2}
+        helperText="One a line, for a sender that cannot be changed: {device}, {signal} and {at} may stand for a level."
+        slotProps={{ htmlInput: { sx: mono } }}
+      />
       {save.error && <ProblemAlert error={save.error} />}
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
         <Button type="submit" variant="outlined" loading={save.isPending} disabled={position === undefined}>

@@ -5,12 +5,13 @@ import DialogActions from '@mui/material/DialogActions';
 import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
+import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../../api/client';
-import type { Signal, ValueType } from '../../api/types';
+import type { Signal, SignalRole, ValueType } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';
@@ -31,6 +32,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
   const [low, setLow] = useState(String(signal?.low ?? ''));
   const [high, setHigh] = useState(String(signal?.high ?? ''));
   const [reserved, setReserved] = useState(signal?.reserved ?? false);
+  const [role, setRole] = useState<SignalRole | ''>(signal?.role ?? '');
   const limit = (text: string) => (type === 'number' && text !== '' ? Number(text) : null);
   const save = useMutation({
     mutationFn: () => {
@@ -44,6 +46,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
             low: limit(low),
             high: limit(high),
             reserved,
+            role: type === 'number' && role !== '' ? role : null,
           })
         : api.post<Signal>(path, {
             code,
@@ -52,6 +55,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
             low: limit(low),
             high: limit(high),
             reserved,
+            role: type === 'number' && role !== '' ? role : null,
             ...(name === '' ? {} : { name }),
             ...(given === null ? {} : { unit: given }),
           });
@@ -92,6 +96,20 @@ export function SignalDialog({ path, signal, onClose }: Props) {
               onChange={setUnit}
               disabled={type !== 'number'}
             />
+            {type === 'number' && (
+              <TextField
+                select
+                label="Tells of the link"
+                value={role}
+                onChange={(e) => setRole(e.target.value as SignalRole | '')}
+                helperText="A message number counts what the radio loses."
+              >
+                <MenuItem value="">Nothing</MenuItem>
+                <MenuItem value="sequence">Message number</MenuItem>
+                <MenuItem value="battery">Battery</MenuItem>
+                <MenuItem value="link">Link quality</MenuItem>
+              </TextField>
+            )}
             {type === 'number' && (
               <Stack direction="row" spacing={1}>
                 <TextField
