@@ -205,6 +205,7 @@ export interface Key {
 export interface IssuedKey extends Key {
   key: string;
   address: string;
+  mqtt_address?: string;
 }
 
 export interface Removal {

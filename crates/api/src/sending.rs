@@ -4,7 +4,7 @@ use utoipa::ToSchema;
 /// Ready-to-paste instructions for one device.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Recipe {
-    /// `shell`, `python`, `javascript`, `c`, `http`, `get`, `form` or `senml`.
+    /// `shell`, `python`, `javascript`, `c`, `http`, `get`, `form`, `senml` or `mqtt`.
     pub code: String,
     /// What it is, for people.
     pub title: String,

@@ -244,7 +244,8 @@ fn status(id: u32, field: &str) -> Result<f64> {
 fn processor_s(id: u32) -> Result<f64> {
     let stat = std::fs::read_to_string(format!("/proc/{id}/stat"))?;
     let fields: Vec<&str> = stat.rsplit(')').next().unwrap_or_default().split_whitespace().collect();
-    let ticks: f64 = fields.get(11).context("no utime")?.parse::<f64>()? + fields.get(12).context("no stime")?.parse::<f64>()?;
+    let ticks: f64 =
+        fields.get(11).context("no utime")?.parse::<f64>()? + fields.get(12).context("no stime")?.parse::<f64>()?;
     Ok(ticks / 100.0)
 }
 

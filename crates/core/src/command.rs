@@ -217,7 +217,9 @@ impl Argument {
             (ValueType::Number, Some(low), Some(high)) => format!("{low} to {high}{unit}"),
             (ValueType::Number, Some(low), None) => format!("{low}{unit} or more"),
             (ValueType::Number, None, Some(high)) => format!("at most {high}{unit}"),
-            (ValueType::Number, None, None) => format!("a number{}", if unit.is_empty() { unit } else { format!(" in{unit}") }),
+            (ValueType::Number, None, None) => {
+                format!("a number{}", if unit.is_empty() { unit } else { format!(" in{unit}") })
+            }
         }
     }
 }

@@ -43,7 +43,9 @@ pub enum PatternError {
     #[error("a topic has 1 to 1,024 bytes and at most 64 levels")]
     Size,
     /// `+`, `#`, `{` or `}` where they mean nothing.
-    #[error("`{0}` is no level of a topic; `+` and `#` stand alone, `#` last, and {{device}}, {{signal}} and {{at}} too")]
+    #[error(
+        "`{0}` is no level of a topic; `+` and `#` stand alone, `#` last, and {{device}}, {{signal}} and {{at}} too"
+    )]
     Level(String),
     /// A placeholder that stands there twice.
     #[error("`{0}` stands there twice")]

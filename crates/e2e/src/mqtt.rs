@@ -101,7 +101,8 @@ impl Dial {
     /// Begins to connect.
     pub fn dial(self, service: &Service) -> Mqtt {
         let port = self.port.unwrap_or(service.mqtt);
-        let transport = self.tls.clone().map(|config| rumqttc::Transport::Tls(rumqttc::TlsConfiguration::Rustls(config)));
+        let transport =
+            self.tls.clone().map(|config| rumqttc::Transport::Tls(rumqttc::TlsConfiguration::Rustls(config)));
         if self.version == 4 { self.old(port, transport) } else { self.new_version(port, transport) }
     }
 
@@ -225,7 +226,10 @@ impl Mqtt {
 
     /// The next thing that happens.
     pub async fn next(&mut self) -> Event {
-        tokio::time::timeout(PATIENCE, self.events().recv()).await.expect("something happens").expect("the client lives")
+        tokio::time::timeout(PATIENCE, self.events().recv())
+            .await
+            .expect("something happens")
+            .expect("the client lives")
     }
 
     /// The next message.

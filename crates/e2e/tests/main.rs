@@ -3,14 +3,14 @@
 
 /// The command line.
 mod client;
+/// Commands to devices, and what becomes of them.
+mod commands;
 /// Trial, contact log, presence.
 mod commissioning;
 /// The console in a browser.
 mod console;
 /// The demo.
 mod demo;
-/// Commands to devices, and what becomes of them.
-mod commands;
 /// Every way to write readings.
 mod dialects;
 /// The way in: what is taken, what is refused, and how it is said.
@@ -35,7 +35,7 @@ mod recipes;
 mod refusals;
 /// Starting, settings, stopping.
 mod running;
-/// TLS for both, and certificates as keys.
-mod tls;
 /// Kinds, documents, keys, arrivals, readings by hand.
 mod setting_up;
+/// TLS for both, and certificates as keys.
+mod tls;

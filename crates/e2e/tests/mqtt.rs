@@ -52,7 +52,10 @@ async fn readings_come_in_any_form_and_on_topics_of_a_devices_own() {
     assert_eq!(from.tell("marlbeck/tower/in/door", "true", 2).await, ok);
     assert_eq!(from.tell("marlbeck/tower/in", "temp=8.5", 1).await, ok);
     let senml = json!([{"n": "level", "u": "1", "v": 7}]).to_string();
-    assert_eq!(from.tell_as("marlbeck/tower/in", senml.replace("\"u\":\"1\",", ""), "application/senml+json").await, ok);
+    assert_eq!(
+        from.tell_as("marlbeck/tower/in", senml.replace("\"u\":\"1\",", ""), "application/senml+json").await,
+        ok
+    );
     assert_eq!(from.tell("plant/temp", "9.5", 1).await, ok);
     assert_eq!(from.tell("radio/a1b2/temp/1777636800", "21.5", 1).await, ok);
     assert_eq!(from.tell("logs/all", r#"{"level": 8}"#, 1).await, ok);
@@ -110,7 +113,9 @@ async fn messages_elsewhere_are_passed_on_and_wait_as_arrivals() {
     let mut to = reader(&service, 4).await;
     to.subscribe("house/#", 1).await;
     let mut from = Dial::new(5, "tower", &key).connect(&service).await;
-    for (topic, payload) in [("house/attic/temp", "17.5"), ("house/door", "words that say nothing"), ("house/raw", "\u{1}")] {
+    for (topic, payload) in
+        [("house/attic/temp", "17.5"), ("house/door", "words that say nothing"), ("house/raw", "\u{1}")]
+    {
         assert_eq!(from.tell(topic, payload, 1).await.0, 0);
         assert_eq!(to.came().await.payload, payload);
     }
@@ -175,10 +180,12 @@ async fn a_small_display_reads_the_lamp_over_http_and_mqtt() {
     let device = json!({"code": "tower", "name": "Tower", "interval_s": 1, "state": "live",
         "signals": [{"code": "level", "unit": "m"}]});
     service.post("sites/marlbeck/devices", device).await.ok();
-    let key = service.post("sites/marlbeck/devices/tower/keys", json!({})).await.ok()["key"].as_str().unwrap().to_owned();
+    let key =
+        service.post("sites/marlbeck/devices/tower/keys", json!({})).await.ok()["key"].as_str().unwrap().to_owned();
     let read = site_key(&service, "marlbeck", &["read"]).await;
     let lamp = async |path: &str| {
-        let request = service.request(reqwest::Method::GET, &format!("/api/v1/sites/marlbeck/{path}")).bearer_auth(&read);
+        let request =
+            service.request(reqwest::Method::GET, &format!("/api/v1/sites/marlbeck/{path}")).bearer_auth(&read);
         service.send(request).await.text
     };
     assert_eq!(lamp("lamp").await, "look\n", "never heard");
@@ -257,7 +264,10 @@ async fn presence_knows_of_connections_and_wills() {
     assert_eq!(service.readings("tower", "online").await[0].1, json!(false), "a will is a message like any other");
     let log = service.get("sites/marlbeck/devices/tower/contacts").await.ok();
     let words = log.to_string();
-    assert!(words.contains("Connected with MQTT 5.0 as client `tower`") && words.contains("the connection broke"), "{log}");
+    assert!(
+        words.contains("Connected with MQTT 5.0 as client `tower`") && words.contains("the connection broke"),
+        "{log}"
+    );
     let from = Dial::new(4, "tower", &key).connect(&service).await;
     from.goodbye().await;
     eventually("goodbye", || async { (connection().await["ended"] == "it said goodbye").then_some(()) }).await;
@@ -274,7 +284,8 @@ async fn mqtt_is_spoken_over_websocket_on_the_http_port() {
     request.headers_mut().insert("Sec-WebSocket-Protocol", "mqtt".parse().unwrap());
     let (mut socket, response) = tokio_tungstenite::connect_async(request).await.unwrap();
     assert_eq!(response.headers()["sec-websocket-protocol"], "mqtt");
-    let mut connect = vec![0x10, 17 + key.len() as u8, 0, 4, b'M', b'Q', b'T', b'T', 4, 0xC2, 0, 60, 0, 1, b'w', 0, 0, 0];
+    let mut connect =
+        vec![0x10, 17 + key.len() as u8, 0, 4, b'M', b'Q', b'T', b'T', 4, 0xC2, 0, 60, 0, 1, b'w', 0, 0, 0];
     connect.push(key.len() as u8);
     connect.extend(key.as_bytes());
     let topic = "marlbeck/tower/in/level";
@@ -296,6 +307,23 @@ async fn mqtt_is_spoken_over_websocket_on_the_http_port() {
     let device = service.get("sites/marlbeck/devices/tower").await.ok();
     assert_eq!(device["connection"]["protocol"], "MQTT over WebSocket");
     assert_eq!(service.send(service.request(reqwest::Method::GET, "/mqtt")).await.status.as_u16(), 426);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_text_frame_ends_a_websocket() {
+    use futures::{SinkExt, StreamExt};
+    use tokio_tungstenite::tungstenite::{Message, client::IntoClientRequest};
+    let service = Service::start().await;
+    let mut request = (service.url.replace("http://", "ws://") + "/mqtt").into_client_request().unwrap();
+    request.headers_mut().insert("Sec-WebSocket-Protocol", "mqtt".parse().unwrap());
+    let (mut socket, _) = tokio_tungstenite::connect_async(request).await.unwrap();
+    socket.send(Message::Text("hello".into())).await.unwrap();
+    let end = tokio::time::timeout(lantern_e2e::PATIENCE, async {
+        while let Some(Ok(frame)) = socket.next().await {
+            assert!(!frame.is_binary(), "nothing is answered");
+        }
+    });
+    end.await.expect("the connection ends");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -34,6 +34,25 @@ fn run(code: &str, file: &Path, text: &[u8], url: &str) -> String {
     }
 }
 
+/// Sets a client as the settings say, and publishes the first payload.
+async fn publish(settings: &str) -> String {
+    let value = |name: &str| {
+        let line = settings.lines().find(|line| line.split('=').next().unwrap().trim() == name).unwrap();
+        line.split_once('=').unwrap().1.trim().to_owned()
+    };
+    let mut options = rumqttc::MqttOptions::new(value("client id"), value("host"), value("port").parse().unwrap());
+    options.set_credentials(value("user name"), value("password"));
+    let address = format!("mqtt://{}:{}@{}:{}", value("user name"), value("password"), value("host"), value("port"));
+    assert_eq!(value("address"), address);
+    let (client, mut events) = rumqttc::AsyncClient::new(options, 10);
+    client.publish(value("topic"), rumqttc::QoS::AtLeastOnce, false, value("payload")).await.unwrap();
+    loop {
+        if let rumqttc::Event::Incoming(rumqttc::Packet::PubAck(_)) = events.poll().await.unwrap() {
+            return "ok 5".to_owned();
+        }
+    }
+}
+
 /// Each recipe is run as it stands, with nothing but the key put in.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn every_recipe_really_sends() {
@@ -52,12 +71,15 @@ async fn every_recipe_really_sends() {
     let key = client.json(&["key", "issue", "tower"])["key"].as_str().unwrap().to_owned();
     let all = client.json(&["recipe", "tower"]);
     let codes: Vec<&str> = all["recipes"].as_array().unwrap().iter().map(|r| r["code"].as_str().unwrap()).collect();
-    assert_eq!(codes, ["shell", "python", "javascript", "c", "http", "get", "form", "senml"]);
+    assert_eq!(codes, ["shell", "python", "javascript", "c", "http", "get", "form", "senml", "mqtt"]);
     for (count, code) in codes.into_iter().enumerate() {
         let output = client.run(&["recipe", "tower", code, "--key", &key]);
         assert!(output.status.success());
         let file = all["recipes"][count]["file"].as_str().unwrap();
-        let printed = run(code, &dir.path().join(file), &output.stdout, &service.url);
+        let printed = match code {
+            "mqtt" => publish(&String::from_utf8(output.stdout.clone()).unwrap()).await,
+            _ => run(code, &dir.path().join(file), &output.stdout, &service.url),
+        };
         assert!(printed.contains("ok 5"), "{code} printed {printed}\n{}", String::from_utf8_lossy(&output.stdout));
         for signal in ["temp", "env.hum-2", "int", "door", "mode"] {
             let readings = service.readings("tower", signal).await;

@@ -3,6 +3,7 @@
 //!
 //! A short run is among the tests; `cargo xtask fuzz` makes a long one.
 
+mod mqtt;
 mod mutate;
 mod targets;
 

@@ -1,5 +1,6 @@
 //! What is fuzzed, each with inputs to begin with.
 
+use crate::mqtt;
 use jiff::tz::TimeZone;
 use lantern_core::decode::{self, Decoded, Decoder, MAX_READINGS, Raw, Times};
 use lantern_core::intake::{Plan, PlannedSignal, understand};
@@ -144,6 +145,7 @@ fn decoders(range: std::ops::Range<usize>, input: &[u8]) -> u64 {
 
 /// Everything that reads a sender's bytes.
 pub const TARGETS: &[Target] = &[
+    Target { name: "mqtt", seeds: mqtt::seeds, run: mqtt::run },
     Target { name: "json", seeds: json_seeds, run: |input| check(decode::json(input, &TIMES)) },
     Target { name: "cbor", seeds: cbor_seeds, run: |input| check(decode::cbor(input, &TIMES)) },
     Target { name: "csv", seeds: csv_seeds, run: |input| check(decode::csv(input, &TIMES)) },

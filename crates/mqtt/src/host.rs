@@ -95,7 +95,8 @@ pub trait Host: Send + Sync + 'static {
     ) -> impl Future<Output = Result<(), Refused>> + Send;
 
     /// Whether a client may subscribe.
-    fn may_subscribe(&self, client: &Self::Client, filter: &Filter) -> impl Future<Output = Result<(), Refused>> + Send;
+    fn may_subscribe(&self, client: &Self::Client, filter: &Filter)
+    -> impl Future<Output = Result<(), Refused>> + Send;
 
     /// What stands on topics that match a filter without having been published.
     fn standing(&self, client: &Self::Client, filter: &Filter) -> impl Future<Output = Vec<Message>> + Send;

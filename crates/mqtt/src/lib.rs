@@ -17,7 +17,7 @@ mod outbox;
 pub mod shell;
 mod topic;
 
-pub use broker::{Broker, Ending, Link, Opened, Outcome, SessionView, Ticket, Will};
+pub use broker::{Broker, Ending, Link, Opened, Outcome, Receipt, SessionView, Ticket, Will};
 pub use host::{Farewell, Hello, Host, Peer, Refused};
 pub use message::{Carried, Message, QoS};
 pub use outbox::Outbox;

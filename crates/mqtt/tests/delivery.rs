@@ -1,7 +1,5 @@
 //! Messages from publisher to subscriber: QoS, sessions, retained, wills.
 
-
-
 use crate::common::{GATE, Hi, Raw, V3, V5, crashed, eventually, expiry, server};
 use std::sync::atomic::Ordering;
 

@@ -9,5 +9,7 @@ mod common;
 mod delivery;
 /// What must not harm the server.
 mod hostile;
+/// The statements of the standards and their tests.
+mod listing;
 /// What the protocol demands packet by packet.
 mod protocol;

@@ -475,3 +475,143 @@ async fn packets_may_come_byte_by_byte_or_many_at_once() {
     let expected: Vec<usize> = (1..=50).chain(1..=50).map(|id| id * 7).collect();
     assert_eq!(sizes, expected);
 }
+
+#[tokio::test]
+async fn strings_are_passed_on_as_they_are() {
+    let server = server();
+    let (mut raw, _) = Raw::connect(&server, &V5).await;
+    let topic = "\u{FEFF}a/ b/\u{1F6A2}/Ü";
+    raw.subscribe(&[(topic, 0)]).await;
+    raw.publish(topic, "x", 0, 0).await;
+    assert_eq!(raw.got().await.topic, topic);
+}
+
+#[tokio::test]
+async fn identifiers_are_not_used_twice_at_once() {
+    let server = server();
+    let (mut to, _) = Raw::connect(&server, &Hi { id: "to", ..V3 }).await;
+    to.subscribe(&[("a", 1)]).await;
+    let (mut from, _) = Raw::connect(&server, &Hi { id: "from", ..V5 }).await;
+    let mut seen = std::collections::BTreeSet::new();
+    for id in 1..=200 {
+        from.publish("a", "x", 2, id).await;
+        from.acked(0x40, id).await;
+        let got = to.got().await;
+        assert!(got.id > 0 && seen.insert(got.id), "{} again", got.id);
+    }
+}
+
+#[tokio::test]
+async fn properties_that_must_not_be_zero() {
+    let server = server();
+    let data_without_method = [vec![22], binary(b"x")].concat();
+    for properties in [vec![33, 0, 0], vec![39, 0, 0, 0, 0], data_without_method, vec![17, 0, 0, 0, 1, 17, 0, 0, 0, 1]]
+    {
+        let mut raw = Raw::open(&server, 5);
+        raw.send(&Hi { properties, ..V5 }.bytes()).await;
+        assert_ne!(raw.closed().await, Some(0));
+    }
+}
+
+#[tokio::test]
+async fn client_identifiers_may_be_long() {
+    let server = server();
+    let long = "x".repeat(256);
+    for (id, expected) in [("0123456789abcdefghijABC", Some(0)), (long.as_str(), Some(0)), ("ü/ #", Some(0))] {
+        let mut raw = Raw::open(&server, 5);
+        raw.send(&Hi { id, ..V5 }.bytes()).await;
+        assert_eq!(Some(raw.next().await.body[1]), expected, "{id}");
+    }
+    let mut raw = Raw::open(&server, 5);
+    raw.send(&Hi { id: &"x".repeat(257), ..V5 }.bytes()).await;
+    assert_eq!(raw.closed().await, Some(0x85));
+}
+
+#[tokio::test]
+async fn what_comes_with_connect_waits_for_it() {
+    let server = server();
+    let mut raw = Raw::open(&server, 4);
+    let mut bytes = V3.bytes();
+    bytes.extend(packet(0x82, &[vec![0, 99], text("a"), vec![0]].concat()));
+    bytes.extend(raw.publish_bytes("a", "x", 2, 1, &[]));
+    raw.send(&bytes).await;
+    assert_eq!(raw.next().await.first, 0x20);
+    let mut kinds = [raw.next().await.first, raw.next().await.first, raw.next().await.first];
+    kinds.sort_unstable();
+    assert_eq!(kinds, [0x30, 0x40, 0x90]);
+    let mut refused = Raw::open(&server, 4);
+    let mut bytes = Hi { password: "deny", ..V3 }.bytes();
+    bytes.extend(refused.publish_bytes("a", "never", 2, 1, &[]));
+    refused.send(&bytes).await;
+    assert_eq!(refused.closed().await, Some(5));
+    assert!(server.host().taken.lock().unwrap().iter().all(|(_, payload)| payload != b"never"));
+}
+
+#[tokio::test]
+async fn session_present_is_said_rightly() {
+    let server = server();
+    let kept = Hi { clean: false, ..V3 };
+    for (hi, expected) in [(kept.clone(), 0), (kept.clone(), 1), (V3, 0), (kept.clone(), 0)] {
+        let mut raw = Raw::open(&server, 4);
+        raw.send(&hi.bytes()).await;
+        assert_eq!(raw.next().await.body, [expected, 0]);
+        raw.goodbye().await;
+    }
+    let mut refused = Raw::open(&server, 4);
+    refused.send(&Hi { password: "deny", ..kept }.bytes()).await;
+    assert_eq!(refused.next().await.body, [0, 5]);
+}
+
+#[tokio::test]
+async fn wrong_flags_of_unsubscribe() {
+    let server = server();
+    let (mut raw, _) = Raw::connect(&server, &V5).await;
+    raw.send(&packet(0xA0, &[vec![0, 1, 0], text("a")].concat())).await;
+    assert_eq!(raw.closed().await, Some(0x81));
+}
+
+#[tokio::test]
+async fn what_was_begun_is_finished_after_unsubscribe() {
+    let server = server();
+    let (mut to, _) = Raw::connect(&server, &Hi { id: "to", ..V3 }).await;
+    to.subscribe(&[("a", 2)]).await;
+    let (mut from, _) = Raw::connect(&server, &Hi { id: "from", ..V3 }).await;
+    from.publish("a", "x", 4, 1).await;
+    from.acked(0x50, 1).await;
+    let got = to.got().await;
+    to.send(&packet(0xA2, &[vec![0, 6], text("a")].concat())).await;
+    assert_eq!(to.next_of(0xB0).await.body, [0, 6]);
+    from.publish("a", "y", 4, 2).await;
+    from.acked(0x50, 2).await;
+    to.ack(0x50, got.id).await;
+    to.acked(0x62, got.id).await;
+    to.ack(0x70, got.id).await;
+    to.quiet().await;
+}
+
+#[tokio::test]
+async fn a_pubrec_that_refuses_ends_the_exchange() {
+    let server = server();
+    let (mut to, _) = Raw::connect(&server, &Hi { id: "to", properties: vec![33, 0, 1], ..V5 }).await;
+    to.subscribe(&[("a", 2)]).await;
+    let (mut from, _) = Raw::connect(&server, &Hi { id: "from", ..V5 }).await;
+    for id in 1..=2 {
+        from.publish("a", &id.to_string(), 4, id).await;
+        from.acked(0x50, id).await;
+    }
+    let got = to.got().await;
+    to.send(&packet(0x50, &[got.id.to_be_bytes().to_vec(), vec![0x97, 0]].concat())).await;
+    assert_eq!(to.got().await.payload, "2", "the quota is free again, and there is no PUBREL");
+}
+
+#[tokio::test]
+async fn a_shared_subscription_gets_nothing_that_stands() {
+    let server = server();
+    let (mut raw, _) = Raw::connect(&server, &V5).await;
+    raw.publish("a", "stands", 1, 0).await;
+    raw.ping().await;
+    raw.subscribe(&[("$share/g/a", 1)]).await;
+    raw.quiet().await;
+    raw.subscribe(&[("a", 1)]).await;
+    assert_eq!(raw.got().await.payload, "stands");
+}

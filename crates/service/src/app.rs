@@ -9,13 +9,13 @@ use crate::heard::Heard;
 use crate::latest::Latest;
 use crate::links::Links;
 use crate::live::Hub;
-use crate::mqtt::Outward;
+use crate::mqtt::{Addresses, Outward};
 use crate::plans::Plans;
 use crate::problem::Problem;
 use crate::settings::Settings;
 use crate::tls::Peers;
 use lantern_store::{Device, Kind, Signal, Site, Store, StoreError};
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 /// The service's parts.
 pub(crate) struct App {
@@ -30,6 +30,8 @@ pub(crate) struct App {
     pub(crate) dummies: Dummies,
     pub(crate) hub: Hub,
     pub(crate) links: Links,
+    /// Where MQTT is spoken, once the service has started.
+    pub(crate) mqtt: OnceLock<Addresses>,
     pub(crate) outward: Arc<Outward>,
     pub(crate) peers: Arc<Peers>,
     pub(crate) set_up: SetUpCode,
@@ -54,6 +56,7 @@ impl App {
             heard,
             hub: Hub::new(),
             links: Links::default(),
+            mqtt: OnceLock::new(),
             outward: Arc::default(),
             peers: Arc::default(),
             set_up,

@@ -1,6 +1,7 @@
 //! Where the service is reached from outside.
 
 use crate::app::App;
+use crate::mqtt::Addresses;
 use rocket::async_trait;
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
@@ -22,6 +23,24 @@ impl<'r> FromRequest<'r> for Base {
 }
 
 impl Base {
+    /// Where senders reach MQTT, such as `mqtts://lantern.example:8883`: over TLS if
+    /// the address to show is by TLS too, or nothing else is spoken.
+    pub(crate) fn mqtt(&self, app: &App) -> Option<String> {
+        let Addresses { plain, tls } = *app.mqtt.get()?;
+        let shown = self.of(app);
+        let prefers_tls = shown.starts_with("https://") || plain.is_none();
+        let (scheme, address) = match tls.filter(|_| prefers_tls) {
+            Some(address) => ("mqtts", address),
+            None => ("mqtt", plain?),
+        };
+        let authority = shown.split("://").nth(1)?.split('/').next()?;
+        let host = match authority.rsplit_once(':') {
+            Some((host, port)) if !port.ends_with(']') => host,
+            _ => authority,
+        };
+        Some(format!("{scheme}://{host}:{}", address.port()))
+    }
+
     /// The address to show: the one that is set, or else the one that was asked.
     pub(crate) fn of(&self, app: &App) -> String {
         let set = app.settings.public_url.trim_end_matches('/');

@@ -281,7 +281,8 @@ impl Commands {
                 self.note(app, id, Stage::Delivered, now).await;
             }
         }
-        let late: Vec<(i64, Stage)> = lock(&self.open).values().filter_map(|c| Some((c.id, overdue(c, now)?))).collect();
+        let late: Vec<(i64, Stage)> =
+            lock(&self.open).values().filter_map(|c| Some((c.id, overdue(c, now)?))).collect();
         for (id, stage) in late {
             self.note(app, id, stage, now).await;
         }
@@ -298,10 +299,9 @@ impl Commands {
 fn overdue(command: &Command, now: Moment) -> Option<Stage> {
     match command.stage {
         Stage::Waiting => command.expires_at.filter(|end| *end <= now).map(|_| Stage::Uncollected),
-        Stage::Delivered => command
-            .delivered_at
-            .filter(|at| now.seconds_since(*at) >= command.timeout_s)
-            .map(|_| Stage::Unanswered),
+        Stage::Delivered => {
+            command.delivered_at.filter(|at| now.seconds_since(*at) >= command.timeout_s).map(|_| Stage::Unanswered)
+        }
         _ => None,
     }
 }
@@ -314,7 +314,11 @@ fn declaration(device: &Device, name: &str) -> Result<Declaration, Problem> {
             Status::NotFound,
             "unknown-command",
             "Unknown command",
-            format!("`{}` has no command `{}`; it has {known}.", device.code, name.chars().take(80).collect::<String>()),
+            format!(
+                "`{}` has no command `{}`; it has {known}.",
+                device.code,
+                name.chars().take(80).collect::<String>()
+            ),
             "Declare the command on the device or its kind, or give one that is declared.",
         )
     })

@@ -20,7 +20,10 @@ fn declaration(command: &api::CommandDeclaration) -> Declaration {
 
 fn argument(argument: &api::CommandArgument) -> Argument {
     // A unit that cannot be read is left for the check to name.
-    let unit = argument.unit.as_deref().map(|unit| UnitCode::from_entry(unit).map_or(unit.to_owned(), |u| u.as_str().to_owned()));
+    let unit = argument
+        .unit
+        .as_deref()
+        .map(|unit| UnitCode::from_entry(unit).map_or(unit.to_owned(), |u| u.as_str().to_owned()));
     Argument {
         name: argument.name.clone(),
         value_type: translate::from_value_type(argument.value_type),

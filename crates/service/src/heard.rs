@@ -123,13 +123,7 @@ impl Heard {
 
     /// A device's connection, where its protocol has one.
     pub(crate) fn connection(&self, device: DeviceId) -> Option<Connection> {
-        self.devices
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .get(&device)?
-            .connection
-            .as_ref()
-            .map(Line::shown)
+        self.devices.lock().unwrap_or_else(PoisonError::into_inner).get(&device)?.connection.as_ref().map(Line::shown)
     }
 
     /// Notes that a device has a connection.

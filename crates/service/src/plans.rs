@@ -176,9 +176,9 @@ impl Plans {
 
 async fn load_topics(store: &Store, id: SiteId) -> Result<Arc<OwnTopics>, StoreError> {
     let devices = store.devices_with_topics(id).await?;
-    let topics = devices.iter().flat_map(|device| {
-        declared::topics(device.topics.as_deref()).into_iter().map(move |topic| (device.id, topic))
-    });
+    let topics = devices
+        .iter()
+        .flat_map(|device| declared::topics(device.topics.as_deref()).into_iter().map(move |topic| (device.id, topic)));
     Ok(Arc::new(OwnTopics::new(topics)))
 }
 

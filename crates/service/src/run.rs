@@ -38,6 +38,7 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
     let mut tasks = JoinSet::new();
     let certificates = Certificates::load(&app.settings)?;
     let (mqtt, addresses) = mqtt::start(&app, certificates.as_ref(), &mut tasks).await?;
+    let _ = app.mqtt.set(addresses);
     let https = match (app.settings.https, certificates.clone()) {
         (Listen::At(address), Some(certificates)) => Some((tls::bind(address, "https").await?, certificates)),
         _ => None,
@@ -134,7 +135,8 @@ fn announce(rocket: &Rocket<Orbit>, mqtt: Addresses, https: Option<SocketAddr>) 
     let address = format!("http://{ip}:{}", config.port);
     tracing::info!(%address, "listening");
     let mut lines = format!("Key Lantern is at {address}\n");
-    let others = [("MQTT", "mqtt", mqtt.plain), ("MQTT over TLS", "mqtts", mqtt.tls), ("HTTP over TLS", "https", https)];
+    let others =
+        [("MQTT", "mqtt", mqtt.plain), ("MQTT over TLS", "mqtts", mqtt.tls), ("HTTP over TLS", "https", https)];
     for (what, scheme, address) in others {
         if let Some(address) = address {
             tracing::info!(%address, "listening for {what}");

@@ -74,12 +74,7 @@ impl Demo {
         outcome
     }
 
-    async fn show(
-        &self,
-        data: &std::path::Path,
-        service: &Service,
-        started: Instant,
-    ) -> Result<Option<Story>> {
+    async fn show(&self, data: &std::path::Path, service: &Service, started: Instant) -> Result<Option<Story>> {
         let now = Timestamp::now();
         let (api, memory) = match (Memory::load(data)?, &service.code) {
             (Some(memory), None) => (site::log_in(service, &memory).await?, memory),

@@ -143,10 +143,7 @@ impl Field {
 pub(crate) fn line(railway: Railway, index: usize, story_s: f64, ago_s: i64) -> Option<String> {
     let radio = railway.radio(index, story_s)?;
     let called = RADIOS[index].1;
-    Some(format!(
-        "{called} {} {} {} {} {} {ago_s}",
-        radio.count, radio.temp, radio.hum, radio.supply, radio.rssi
-    ))
+    Some(format!("{called} {} {} {} {} {} {ago_s}", radio.count, radio.temp, radio.hum, radio.supply, radio.rssi))
 }
 
 /// Does what a command says, after the time it takes.

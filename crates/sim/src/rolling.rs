@@ -106,8 +106,9 @@ impl Railway {
         // One battery runs down over the fortnight.
         let drain = if index == 4 { 0.045 } else { 0.004 };
         let supply = 3.62 - drain * seconds / DAY;
-        let rssi = level + 3.0 * self.noise(stream + 4).smooth(seconds, 1_800.0) + 0.8 * self.noise(stream + 5).normal(count)
-            - 4.0 * (spell - 1.0) / 3.0;
+        let rssi =
+            level + 3.0 * self.noise(stream + 4).smooth(seconds, 1_800.0) + 0.8 * self.noise(stream + 5).normal(count)
+                - 4.0 * (spell - 1.0) / 3.0;
         Some(Radio {
             count: count.rem_euclid(65_536).unsigned_abs(),
             temp: round(temp, 1),

@@ -69,7 +69,12 @@ impl Service {
             }
         }
         tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
-        Ok(Self { child, url: url.context("the service did not say where it is")?, mqtt: mqtt.context("the service does not speak MQTT")?, code })
+        Ok(Self {
+            child,
+            url: url.context("the service did not say where it is")?,
+            mqtt: mqtt.context("the service does not speak MQTT")?,
+            code,
+        })
     }
 
     /// Stops the service and waits until it has closed its database.

@@ -4,8 +4,8 @@ use crate::rolling::RADIOS;
 use crate::service::{Api, Service};
 use anyhow::{Context, Result};
 use lantern_api::{
-    CommandArgument, CommandDeclaration, Device, DeviceState, Grant, IssuedKey, Kind, KindDescription, LogIn, NewDevice, NewKey, NewSignal, NewSite, Position,
-    Session, SetUp, SignalRole, Site, ValueType,
+    CommandArgument, CommandDeclaration, Device, DeviceState, Grant, IssuedKey, Kind, KindDescription, LogIn,
+    NewDevice, NewKey, NewSignal, NewSite, Position, Session, SetUp, SignalRole, Site, ValueType,
 };
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -306,11 +306,8 @@ fn carried(code: &str, called: &str) -> NewDevice {
 
 fn points() -> NewDevice {
     let heater = NewSignal { value_type: ValueType::Flag, unit: None, ..number("heater", "Heater on", "") };
-    let argument = |name: &str, value_type| CommandArgument {
-        name: name.to_owned(),
-        value_type,
-        ..CommandArgument::default()
-    };
+    let argument =
+        |name: &str, value_type| CommandArgument { name: name.to_owned(), value_type, ..CommandArgument::default() };
     let command = |name: &str, title: &str, arguments| CommandDeclaration {
         name: name.to_owned(),
         title: Some(title.to_owned()),
@@ -318,10 +315,8 @@ fn points() -> NewDevice {
         timeout_s: Some(10.0),
         standing: false,
     };
-    let way = CommandArgument {
-        choices: vec!["main".to_owned(), "loop".to_owned()],
-        ..argument("way", ValueType::Text)
-    };
+    let way =
+        CommandArgument { choices: vec!["main".to_owned(), "loop".to_owned()], ..argument("way", ValueType::Text) };
     let temp = CommandArgument {
         unit: Some("Cel".to_owned()),
         low: Some(0.0),

@@ -5,9 +5,9 @@
 //! is the number of distinct pages a transaction touches and not the rows. A
 //! delivery is answered after the commit, which is durable (synchronous FULL).
 
-use crate::{StoreError, state};
 use crate::types::moment;
 use crate::value::{Stored, Storing};
+use crate::{StoreError, state};
 use lantern_core::series::{Fate, merge};
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, SignalId, Value};

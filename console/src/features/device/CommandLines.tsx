@@ -23,16 +23,17 @@ const STAGES: Record<CommandStage, { sign: string; word: string; color: string }
 /** How long from one time to another, in words. */
 function took(from: string, to: string): string {
   const ms = Math.max(0, Date.parse(to) - Date.parse(from));
-  return ms < 10_000 ? `${(ms / 1000).toFixed(1)} s` : `${Math.round(ms / 1000)} s`;
+  if (ms < 50) return 'at once';
+  return ms < 10_000 ? `after ${(ms / 1000).toFixed(1)} s` : `after ${Math.round(ms / 1000)} s`;
 }
 
 /** The life of a command: given, delivered, answered. */
 export function life(command: Command): string {
   const parts = [`given by ${command.given_by}`];
   if (command.delivered_at !== undefined)
-    parts.push(`delivered after ${took(command.given_at, command.delivered_at)}`);
+    parts.push(`delivered ${took(command.given_at, command.delivered_at)}`);
   if (command.ended_at !== undefined && ['done', 'refused'].includes(command.stage))
-    parts.push(`answered after ${took(command.given_at, command.ended_at)}`);
+    parts.push(`answered ${took(command.given_at, command.ended_at)}`);
   return parts.join(', ');
 }
 

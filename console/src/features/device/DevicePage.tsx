@@ -6,7 +6,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, type ReactNode } from 'react';
 import { Link as RouterLink, useLocation, useParams } from 'react-router';
-import { deviceNow } from '../../api/queries';
+import { carried, deviceNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/types';
 import { Lamp } from '../../components/Lamp';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
@@ -43,6 +43,7 @@ export function DevicePage() {
   const site = useSite();
   const { device: code = '' } = useParams();
   const { data, error, refetch } = useQuery(deviceNow(site.code, code));
+  const { data: links = [] } = useQuery(carried(site.code, code));
   const { hash } = useLocation();
   const ready = data !== undefined && data !== null;
   useEffect(() => {
@@ -62,6 +63,9 @@ export function DevicePage() {
     );
   }
   if (!data) return <Loading />;
+  // A gateway that measures nothing itself begins with what it carries.
+  const hidden: SectionId[] = data.signals.length === 0 && links.length > 0 ? ['now', 'history'] : [];
+  const shown = SECTIONS.filter(({ id }) => !hidden.includes(id));
   const sections: Record<SectionId, ReactNode> = {
     now: <NowSection device={data} />,
     history: <HistorySection key={code} device={data} />,
@@ -86,7 +90,7 @@ export function DevicePage() {
         <ConnectionLine code={code} />
         {data.state === 'trial' && <InTrial device={data} />}
         <ClockOff device={data} />
-        {SECTIONS.map(({ id, title }) => (
+        {shown.map(({ id, title }) => (
           <Box
             component="section"
             key={id}
@@ -114,7 +118,7 @@ export function DevicePage() {
           pl: 2,
         }}
       >
-        {SECTIONS.map(({ id, title }) => (
+        {shown.map(({ id, title }) => (
           <Link key={id} href={`#${id}`} color="textSecondary" sx={{ display: 'block', py: 0.5 }}>
             {title}
           </Link>

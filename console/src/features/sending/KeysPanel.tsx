@@ -138,6 +138,9 @@ function Issued({ issued }: { issued: IssuedKey }) {
         <>
           <Typography sx={{ mt: 2, mb: 1 }}>One line that holds all a sender needs:</Typography>
           <CopyText text={issued.address} label="address" id="issued-address" />
+          {issued.mqtt_address !== undefined && (
+            <CopyText text={issued.mqtt_address} label="MQTT address" id="issued-mqtt-address" />
+          )}
         </>
       )}
     </Box>

@@ -153,7 +153,9 @@ pub(crate) enum Command {
         device: String,
     },
     /// Open a joining window: what a gateway has not carried before is admitted at once
-    #[command(after_help = "Examples:\n  lantern join shed-gw --minutes 5 --kind shed-sensor\n  lantern join shed-gw --close")]
+    #[command(
+        after_help = "Examples:\n  lantern join shed-gw --minutes 5 --kind shed-sensor\n  lantern join shed-gw --close"
+    )]
     Join(JoinArgs),
     /// Show the lamp of the site or of a device: calm, look or alarm
     #[command(after_help = "Examples:\n  lantern lamp\n  lantern lamp tower --width 16")]

@@ -72,9 +72,7 @@ fn options(address: &str, key: &str) -> Result<MqttOptions> {
     let mut options = MqttOptions::new(format!("lantern-follow-{}", std::process::id()), host, port);
     options.set_keep_alive(KEEP_ALIVE).set_credentials("", key);
     if is_tls {
-        let config = rustls::ClientConfig::builder()
-            .with_root_certificates(roots()?)
-            .with_no_client_auth();
+        let config = rustls::ClientConfig::builder().with_root_certificates(roots()?).with_no_client_auth();
         options.set_transport(Transport::Tls(TlsConfiguration::Rustls(std::sync::Arc::new(config))));
     }
     Ok(options)
@@ -100,8 +98,7 @@ fn show(form: Form, topic: &str, payload: &[u8], chosen: &Chosen) -> Result<()> 
         return Ok(());
     }
     let Ok(now) = serde_json::from_slice::<Now>(payload) else { return Ok(()) };
-    let reading =
-        LiveReading { device: device.to_owned(), signal: signal.to_owned(), at: now.at, value: now.value };
+    let reading = LiveReading { device: device.to_owned(), signal: signal.to_owned(), at: now.at, value: now.value };
     emit(&match form {
         Form::Json => serde_json::to_string(&reading)?,
         Form::Table => super::follow::line(&reading, now.unit.as_deref().unwrap_or_default()),

@@ -61,8 +61,9 @@ fn shown(issued: &IssuedKey, device: Option<&str>) -> String {
         Some(device) => format!("Ready-made instructions: lantern recipe {device}"),
         None => format!("Name the device when sending: {}?device=CODE", issued.address),
     };
+    let mqtt = issued.mqtt_address.as_ref().map(|address| format!("\n  {address}")).unwrap_or_default();
     format!(
-        "{}\n\nThis is the only time the key is shown. One line that holds all:\n  {}\n{next}",
+        "{}\n\nThis is the only time the key is shown. One line that holds all:\n  {}{mqtt}\n{next}",
         issued.key, issued.address
     )
 }

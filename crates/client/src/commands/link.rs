@@ -41,7 +41,16 @@ fn shown(links: &[Link], zone: &TimeZone) -> String {
     };
     table(
         &[
-            "device", "called", "presence", "last heard", "battery", "link", "came", "lost", "again", "restarts",
+            "device",
+            "called",
+            "presence",
+            "last heard",
+            "battery",
+            "link",
+            "came",
+            "lost",
+            "again",
+            "restarts",
             "delivered in 24 h",
         ],
         &[6, 7, 8, 9, 10],

@@ -212,10 +212,7 @@ pub(super) fn waiting(session: &Session, queued: &Queued) -> StateChange {
 
 pub(super) fn flight(session: &Session, flight: &Flight) -> StateChange {
     let is_released = flight.phase == Phase::Released;
-    StateChange::Put(
-        entry_key(session, flight.queued.number),
-        entry(&flight.queued, Some(flight.packet), is_released),
-    )
+    StateChange::Put(entry_key(session, flight.queued.number), entry(&flight.queued, Some(flight.packet), is_released))
 }
 
 pub(super) fn entry_gone(session: &Session, number: u64) -> StateChange {

@@ -61,7 +61,7 @@ enum Promise {
 
 /// What was found out about a message of QoS 2 that came in.
 #[derive(Debug, PartialEq, Eq)]
-pub(crate) enum Receipt {
+pub enum Receipt {
     /// It is new; the change is to be kept together with it.
     New(Option<StateChange>),
     /// It came before and has been taken.
@@ -209,7 +209,14 @@ impl Broker {
 
     /// A client's answer about a message it was sent. Says which of the host's
     /// messages it has taken by that.
-    pub fn acknowledged(&mut self, link: Link, ack: Ack, packet: u16, reason: u8, now: Moment) -> (Outcome, Option<i64>) {
+    pub fn acknowledged(
+        &mut self,
+        link: Link,
+        ack: Ack,
+        packet: u16,
+        reason: u8,
+        now: Moment,
+    ) -> (Outcome, Option<i64>) {
         let mut outcome = Outcome::default();
         let Some(session) = self.held(link) else { return (outcome, None) };
         let known = session.flights.iter().find(|flight| flight.packet == packet).map(|f| (f.queued.qos, f.phase));
@@ -249,7 +256,7 @@ impl Broker {
     }
 
     /// A message of QoS 2 has come with a packet identifier.
-    pub(crate) fn receive(&mut self, link: Link, packet: u16) -> Receipt {
+    pub fn receive(&mut self, link: Link, packet: u16) -> Receipt {
         let Some(session) = self.held(link) else { return Receipt::Underway };
         if let Some(received) = session.received.get_mut(&packet) {
             received.is_asked_again |= !received.is_durable;
@@ -261,7 +268,7 @@ impl Broker {
 
     /// A message of QoS 2 has been taken, or refused: then its identifier is free
     /// again. If it came again meanwhile on another connection, that is answered.
-    pub(crate) fn received(&mut self, link: Link, packet: u16, is_taken: bool) {
+    pub fn received(&mut self, link: Link, packet: u16, is_taken: bool) {
         let Some(session) = self.sessions.get_mut(&link.session) else { return };
         let Some(received) = session.received.get_mut(&packet) else { return };
         let is_asked_again = std::mem::take(&mut received.is_asked_again);
@@ -277,7 +284,7 @@ impl Broker {
 
     /// A client lets a packet identifier go. Says whether it was known, and the
     /// change to keep before it is told.
-    pub(crate) fn released(&mut self, link: Link, packet: u16) -> (bool, Option<StateChange>) {
+    pub fn released(&mut self, link: Link, packet: u16) -> (bool, Option<StateChange>) {
         let Some(session) = self.held(link) else { return (false, None) };
         let is_known = session.received.remove(&packet).is_some();
         (is_known, (is_known && session.is_kept()).then(|| keep::received_gone(session, packet)))

@@ -158,7 +158,14 @@ impl Broker {
 
     /// Tells the client that it is connected, and sends what waits for it. `false`
     /// if another connection was faster.
-    pub fn attach(&mut self, link: Link, connect: &Connect, welcome: Welcome, outbox: &Arc<Outbox>, now: Moment) -> Option<Outcome> {
+    pub fn attach(
+        &mut self,
+        link: Link,
+        connect: &Connect,
+        welcome: Welcome,
+        outbox: &Arc<Outbox>,
+        now: Moment,
+    ) -> Option<Outcome> {
         let session = self.held(link)?;
         let mut outcome = Outcome::default();
         outbox.push(Outgoing::Welcome(Box::new(welcome)));
@@ -251,4 +258,3 @@ impl Broker {
         (wills, changes)
     }
 }
-

@@ -6,13 +6,11 @@ mod read;
 mod reason;
 mod write;
 
-pub use packet::{
-    Ack, Connect, ConnectWill, Incoming, Outgoing, Publish, Retained, Subscription, Version, Welcome,
-};
+pub use packet::{Ack, Connect, ConnectWill, Incoming, Outgoing, Publish, Retained, Subscription, Version, Welcome};
+pub(crate) use read::ALIASES;
 pub use read::{Fault, Reader};
 pub use reason::Reason;
 pub use write::Writer;
-pub(crate) use read::ALIASES;
 pub(crate) use write::publish_size;
 
 /// Bytes a packet may have, unless its receiver says less: a body of 1 MiB and

@@ -144,7 +144,16 @@ impl Reader {
         if carried.is_text && std::str::from_utf8(&payload).is_err() {
             return Err(Fault::new(Reason::PayloadFormatInvalid, "The payload is said to be UTF-8, and is not."));
         }
-        Ok(Publish { dup, qos, retain: flags & 1 != 0, id, topic: self.topic(topic, alias)?, payload, expiry_s, carried })
+        Ok(Publish {
+            dup,
+            qos,
+            retain: flags & 1 != 0,
+            id,
+            topic: self.topic(topic, alias)?,
+            payload,
+            expiry_s,
+            carried,
+        })
     }
 
     /// The topic of a PUBLISH: as it stands there, or what its alias stands for.
@@ -300,10 +309,7 @@ impl<'a> Body<'a> {
     }
 
     /// Properties, which 3.1.1 does not have.
-    fn properties(
-        &mut self,
-        allowed: &[mqtt_protocol_core::mqtt::packet::PropertyId],
-    ) -> Result<Properties, Fault> {
+    fn properties(&mut self, allowed: &[mqtt_protocol_core::mqtt::packet::PropertyId]) -> Result<Properties, Fault> {
         if self.version == Version::V3 {
             return Ok(Properties::new());
         }
@@ -386,7 +392,11 @@ impl<'a> Body<'a> {
         while !self.rest.is_empty() {
             filters.push(self.string()?.to_owned());
         }
-        if filters.is_empty() { Err(Fault::protocol("no filter to unsubscribe from")) } else { Ok(Incoming::Unsubscribe { id, filters }) }
+        if filters.is_empty() {
+            Err(Fault::protocol("no filter to unsubscribe from"))
+        } else {
+            Ok(Incoming::Unsubscribe { id, filters })
+        }
     }
 
     fn disconnect(&mut self) -> Result<Incoming, Fault> {

@@ -42,7 +42,14 @@ impl Writer {
     /// aliases up to a limit.
     #[must_use]
     pub fn new(version: Version, maximum_packet: u32, alias_maximum: u16, wants_problems: bool) -> Self {
-        Self { version, maximum_packet, wants_problems, alias_maximum, aliases: HashMap::new(), scratch: BytesMut::new() }
+        Self {
+            version,
+            maximum_packet,
+            wants_problems,
+            alias_maximum,
+            aliases: HashMap::new(),
+            scratch: BytesMut::new(),
+        }
     }
 
     /// Appends a packet to `out`, or nothing if the client would not take it.
@@ -52,7 +59,10 @@ impl Writer {
         let Some(first) = first else { return };
         if self.is_too_large() {
             // What is said for people only is left out first.
-            if matches!(packet, Outgoing::Publish { .. }) || self.body(packet, now, false).is_none() || self.is_too_large() {
+            if matches!(packet, Outgoing::Publish { .. })
+                || self.body(packet, now, false).is_none()
+                || self.is_too_large()
+            {
                 return;
             }
         }
@@ -253,7 +263,9 @@ pub(crate) fn publish_size(message: &Message, version: Version, subscriptions: u
                 + carried.correlation.as_ref().map_or(0, |data| data.len() + 3)
                 + user
                 + subscriptions * 5
-                + 2 + 5 + 3;
+                + 2
+                + 5
+                + 3;
             base + properties + length_of(properties)
         }
     };
@@ -297,4 +309,3 @@ fn put_string(out: &mut BytesMut, id: u8, text: &str) {
 fn cut(text: &str) -> &str {
     &text[..text.floor_char_boundary(500)]
 }
-

@@ -3,9 +3,7 @@
 use super::Server;
 use super::jobs::{Context, Done};
 use crate::broker::{Ending, Opened};
-use crate::codec::{
-    ALIASES, Ack, Connect, Fault, Incoming, Outgoing, Reader, Reason, Version, Welcome, Writer,
-};
+use crate::codec::{ALIASES, Ack, Connect, Fault, Incoming, Outgoing, Reader, Reason, Version, Welcome, Writer};
 use crate::host::{Farewell, Hello, Host, Peer, Refused};
 use crate::message::QoS;
 use crate::outbox::Outbox;
@@ -263,8 +261,7 @@ async fn open<H: Host>(server: &Arc<Server<H>>, connect: &Connect, peer: &Peer) 
     if !server.broker().has_room(site, &client_id) {
         return Err(refuse(Reason::QuotaExceeded, "The site has as many sessions as it may."));
     }
-    let Opened { link, is_present, changes, wills } =
-        server.broker().open(site, &client_id, &principal, connect, now);
+    let Opened { link, is_present, changes, wills } = server.broker().open(site, &client_id, &principal, connect, now);
     if let Err(refused) = server.keep(changes).await {
         server.broker().abandon(link, is_present);
         return Err(refused);
@@ -357,8 +354,7 @@ impl<H: Host> Connection<H> {
     /// Whether enough is under way for now: nothing more is read until some of it
     /// is done.
     fn is_full(&self) -> bool {
-        self.jobs.len() >= MAX_JOBS
-            || self.outbox.len() >= MAX_ANSWERS && self.out.len() >= WRITE_AHEAD
+        self.jobs.len() >= MAX_JOBS || self.outbox.len() >= MAX_ANSWERS && self.out.len() >= WRITE_AHEAD
     }
 
     fn check_time(&self, sleep: Pin<&mut Sleep>) -> Option<End> {
@@ -462,8 +458,7 @@ impl<H: Host> Connection<H> {
 
     fn acknowledged(&mut self, ack: Ack, packet: u16, reason: u8) {
         let server = &self.context.server;
-        let (outcome, token) =
-            server.broker().acknowledged(self.context.link, ack, packet, reason, server.host.now());
+        let (outcome, token) = server.broker().acknowledged(self.context.link, ack, packet, reason, server.host.now());
         if let Some(token) = token {
             server.host.taken(token);
         }
@@ -540,7 +535,11 @@ impl<H: Host> Connection<H> {
 }
 
 /// Writes a part, or flushes when all was written. Safe to be cancelled.
-async fn write_some<W: AsyncWrite + Unpin>(to: &mut W, out: &mut BytesMut, is_flushed: &mut bool) -> std::io::Result<()> {
+async fn write_some<W: AsyncWrite + Unpin>(
+    to: &mut W,
+    out: &mut BytesMut,
+    is_flushed: &mut bool,
+) -> std::io::Result<()> {
     if out.is_empty() {
         to.flush().await?;
         *is_flushed = true;

@@ -127,9 +127,11 @@ impl<H: Host> Server<H> {
         receipt: Option<StateChange>,
     ) -> Result<Vec<Ticket>, Refused> {
         let site = self.host.site(client);
-        self.broker()
-            .may_retain(site, message)
-            .map_err(|(reason, text)| Refused { reason, text, is_passing: false })?;
+        self.broker().may_retain(site, message).map_err(|(reason, text)| Refused {
+            reason,
+            text,
+            is_passing: false,
+        })?;
         let mut tickets = Vec::new();
         let mut receipt = receipt;
         let mut route = || {

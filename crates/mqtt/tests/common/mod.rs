@@ -1,8 +1,6 @@
 //! A host that keeps state in memory, and a client that writes its packets byte
 //! by byte, so that nothing is tested with the code under test.
 
-
-
 use lantern_core::state::{KeptState, StateChange, StateKey};
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::Reason;

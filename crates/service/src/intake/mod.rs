@@ -144,7 +144,13 @@ pub(crate) async fn take_with(
     };
     let mut draft = Draft { caller: Caller::Unknown, device: None, details, payload: None };
     let mut result = process(app, delivery, &mut draft, now, route).await;
-    if is_aside && let Err(problem) = &result && problem.retry_after.is_none() && problem.status.code < 500 && problem.status.code != 401 && problem.status.code != 403 {
+    if is_aside
+        && let Err(problem) = &result
+        && problem.retry_after.is_none()
+        && problem.status.code < 500
+        && problem.status.code != 401
+        && problem.status.code != 403
+    {
         let detail = format!("Nothing was kept of it as readings: {} It was passed on.", problem.detail);
         let answer = InAnswer { remarks: vec![Remark { code: "passed-on".to_owned(), detail }], ..InAnswer::default() };
         result = app.store.keep(route()).await.map(|()| answer).map_err(Into::into);

@@ -109,7 +109,8 @@ impl Door {
     ) -> Result<(), Problem> {
         let owner = self.owner(client).await?;
         may_send(&owner)?;
-        let device = self.0.store.device(client.site, device).await.map_err(|e| Problem::missing(e, "device", device))?;
+        let device =
+            self.0.store.device(client.site, device).await.map_err(|e| Problem::missing(e, "device", device))?;
         if client.device != Some(device.id) && (client.device.is_none() || device.carrier != client.device) {
             return Err(not_granted(
                 format!("This key does not speak for `{}`.", device.code),
@@ -129,7 +130,8 @@ impl Door {
         if !owner.grants.command {
             return Err(not_granted("This key does not give commands.", "Use a key that is granted `command`."));
         }
-        let device = self.0.store.device(client.site, device).await.map_err(|e| Problem::missing(e, "device", device))?;
+        let device =
+            self.0.store.device(client.site, device).await.map_err(|e| Problem::missing(e, "device", device))?;
         let by = match &client.device_code {
             Some(code) => format!("key of {code}"),
             None => format!("key of the site, number {}", client.key),

@@ -86,6 +86,7 @@ async fn serve(stream: TcpStream, from: SocketAddr, server: Arc<Mqtt>) {
 /// some minutes even if it asked for no keep-alive.
 pub(crate) fn prepare(stream: &TcpStream) {
     let _ = stream.set_nodelay(true);
-    let keep_alive = socket2::TcpKeepalive::new().with_time(Duration::from_secs(60)).with_interval(Duration::from_secs(20));
+    let keep_alive =
+        socket2::TcpKeepalive::new().with_time(Duration::from_secs(60)).with_interval(Duration::from_secs(20));
     let _ = socket2::SockRef::from(stream).set_tcp_keepalive(&keep_alive);
 }

@@ -44,11 +44,14 @@ pub(super) fn now_payloads(topic: &str, shown: &Shown, at: Moment, value: &Value
         Value::Text(text) => text.clone(),
     };
     let mut object = serde_json::Map::new();
-    object.insert("value".to_owned(), match value {
-        Value::Number(number) => serde_json::json!(number),
-        Value::Flag(flag) => serde_json::json!(flag),
-        Value::Text(text) => serde_json::json!(text),
-    });
+    object.insert(
+        "value".to_owned(),
+        match value {
+            Value::Number(number) => serde_json::json!(number),
+            Value::Flag(flag) => serde_json::json!(flag),
+            Value::Text(text) => serde_json::json!(text),
+        },
+    );
     if let Some(unit) = &shown.unit {
         object.insert("unit".to_owned(), serde_json::json!(unit));
     }
@@ -74,10 +77,7 @@ pub(crate) fn command_message(site: &str, device: &str, command: &api::Command) 
             user: Vec::new(),
         },
         token: Some(command.id),
-        ..Message::own(
-            format!("{site}/{device}/do/{}", command.name),
-            serde_json::Value::Object(payload).to_string(),
-        )
+        ..Message::own(format!("{site}/{device}/do/{}", command.name), serde_json::Value::Object(payload).to_string())
     }
 }
 
@@ -134,7 +134,9 @@ impl Outward {
                 for (topic, payload) in now_payloads(&topic, shown, at, &value) {
                     let is_heard = server.broker().is_heard(plan.site, &topic);
                     if is_heard {
-                        server.publish(plan.site, Message { retain: false, ..super::door::own_message(topic, payload) }).await;
+                        server
+                            .publish(plan.site, Message { retain: false, ..super::door::own_message(topic, payload) })
+                            .await;
                     }
                 }
             }

@@ -107,7 +107,8 @@ mod tests {
     fn bare_values_get_a_name() {
         assert_eq!(name_of("house/attic/temp é"), "house.attic.temp--");
         assert_eq!(name_of(&"x/".repeat(60)).len(), 63);
-        for (payload, expected) in [("21.4", true), (" on\n", true), ("{\"a\":1}", false), ("a=1", false), ("", false)] {
+        for (payload, expected) in [("21.4", true), (" on\n", true), ("{\"a\":1}", false), ("a=1", false), ("", false)]
+        {
             assert_eq!(is_bare(payload.as_bytes()), expected, "{payload}");
         }
     }

@@ -6,9 +6,9 @@ use super::door::own_message;
 use super::outward::{command_message, now_payloads};
 use crate::app::App;
 use crate::problem::Problem;
+use lantern_core::Moment;
 use lantern_core::lamp::Lamp;
 use lantern_core::presence::Presence;
-use lantern_core::Moment;
 use lantern_mqtt::{Filter, Message, matches};
 use lantern_store::{Device, DeviceState};
 

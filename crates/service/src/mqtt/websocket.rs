@@ -43,11 +43,7 @@ impl<'r> FromRequest<'r> for Wish {
         let is_upgrade = has("Connection", "upgrade") && has("Upgrade", "websocket");
         let is_current = headers.get_one("Sec-WebSocket-Version") == Some("13");
         let key = headers.get_one("Sec-WebSocket-Key").filter(|_| is_upgrade && is_current).map(str::to_owned);
-        Outcome::Success(Self {
-            key,
-            is_mqtt: has("Sec-WebSocket-Protocol", "mqtt"),
-            peer: peer(request),
-        })
+        Outcome::Success(Self { key, is_mqtt: has("Sec-WebSocket-Protocol", "mqtt"), peer: peer(request) })
     }
 }
 

@@ -4,6 +4,7 @@
 //! or the middle of their limits; where the key belongs stands `KEY`.
 
 mod c;
+mod mqtt;
 mod programs;
 
 use lantern_api::{Recipe, Recipes};
@@ -73,6 +74,8 @@ pub(crate) struct Place {
     host: String,
     port: u16,
     is_tls: bool,
+    /// Where MQTT is spoken, such as `mqtt://127.0.0.1:1883`.
+    pub(crate) mqtt: Option<String>,
 }
 
 impl Place {
@@ -86,12 +89,12 @@ impl Place {
             Some((host, port)) if !port.ends_with(']') => (host, port.parse().unwrap_or(usual)),
             _ => (authority, usual),
         };
-        Self { host: host.trim_matches(['[', ']']).to_owned(), port, is_tls, base }
+        Self { host: host.trim_matches(['[', ']']).to_owned(), port, is_tls, base, mqtt: None }
     }
 }
 
-/// All recipes of a device.
-pub(crate) fn recipes(name: &str, samples: &[Sample], place: &Place) -> Recipes {
+/// All recipes of a device; `codes` are those of its site and its own.
+pub(crate) fn recipes(name: &str, codes: (&str, &str), samples: &[Sample], place: &Place) -> Recipes {
     let placeholder = [Sample { code: "temp".to_owned(), unit: None, value: Value::Number(21.5) }];
     let samples = if samples.is_empty() { &placeholder } else { samples };
     let mut taken = std::collections::HashSet::new();
@@ -99,7 +102,7 @@ pub(crate) fn recipes(name: &str, samples: &[Sample], place: &Place) -> Recipes 
         samples.iter().map(|sample| Variable { sample, name: variable(&sample.code, &mut taken) }).collect();
     Recipes {
         address: format!("{}/in", place.base),
-        recipes: vec![
+        recipes: [
             programs::shell(name, &variables, place),
             programs::python(name, &variables, place),
             programs::javascript(name, &variables, place),
@@ -108,7 +111,10 @@ pub(crate) fn recipes(name: &str, samples: &[Sample], place: &Place) -> Recipes 
             programs::get(samples, place),
             programs::form(name, &variables, place),
             programs::senml(name, &variables, place),
-        ],
+        ]
+        .into_iter()
+        .chain(mqtt::settings(name, codes, samples, place))
+        .collect(),
     }
 }
 
@@ -191,7 +197,7 @@ mod tests {
     #[test]
     fn the_raw_request_has_the_right_length() {
         let samples = [Sample { code: "level".into(), unit: Some("m".into()), value: Value::Number(1.84) }];
-        let all = recipes("Tower", &samples, &Place::new("http://127.0.0.1:8710"));
+        let all = recipes("Tower", ("marlbeck", "tower"), &samples, &Place::new("http://127.0.0.1:8710"));
         let raw = &all.recipes.iter().find(|r| r.code == "http").unwrap().text;
         let (head, body) = raw.split_once("\r\n\r\n").unwrap();
         assert!(head.contains(&format!("Content-Length: {}", body.len())), "{raw}");

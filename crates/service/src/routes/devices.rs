@@ -47,7 +47,11 @@ pub(super) async fn shown(app: &App, device: store::Device) -> Result<Device, Pr
         identity: section.identity,
         topics: section.topics,
         commands: section.commands,
-        joining_until: device.joining.map(|(until, _)| until).filter(|until| *until > clock::now()).map(|at| at.to_string()),
+        joining_until: device
+            .joining
+            .map(|(until, _)| until)
+            .filter(|until| *until > clock::now())
+            .map(|at| at.to_string()),
         connection: app.heard.connection(device.id),
         keeps_payload: device.keeps_payload,
         clock_offset_s: app.heard.clock_offset_s(device.id),

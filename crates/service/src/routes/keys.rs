@@ -89,7 +89,10 @@ impl Owner {
         let key = added.map_err(|e| Problem::taken(e, "key of the certificate", &hint))?;
         self.changed(app);
         let address = format!("{}/in", base.of(app));
-        Ok((Status::Created, Json(IssuedKey { address, key: String::new(), details: translate::key(key) })))
+        Ok((
+            Status::Created,
+            Json(IssuedKey { address, mqtt_address: base.mqtt(app), key: String::new(), details: translate::key(key) }),
+        ))
     }
 
     async fn keep(
@@ -107,7 +110,9 @@ impl Owner {
         let key = app.store.add_key(self.site.id, self.id(), new, clock::now()).await?;
         self.changed(app);
         let address = format!("{}/in/{secret}", base.of(app));
-        Ok((Status::Created, Json(IssuedKey { address, key: secret, details: translate::key(key) })))
+        let user = self.device.as_ref().map_or("any", |(_, code)| code.as_str());
+        let mqtt_address = base.mqtt(app).map(|at| at.replacen("://", &format!("://{user}:{secret}@"), 1));
+        Ok((Status::Created, Json(IssuedKey { address, mqtt_address, key: secret, details: translate::key(key) })))
     }
 
     async fn find(&self, app: &App, key: &str) -> Result<store::Key, Problem> {

@@ -66,7 +66,10 @@ async fn link_of(app: &App, device: Device, now: Moment) -> Result<Link, Problem
         battery,
         quality,
         day: counts(day),
-        hours: hours.into_iter().map(|(from, hour)| LinkHour { from: from.to_string(), counts: counts(hour) }).collect(),
+        hours: hours
+            .into_iter()
+            .map(|(from, hour)| LinkHour { from: from.to_string(), counts: counts(hour) })
+            .collect(),
     })
 }
 
@@ -159,11 +162,7 @@ async fn close(app: &State<Arc<App>>, _change: Change, site: &str, device: &str)
     set(app, &device, None).await
 }
 
-async fn set(
-    app: &App,
-    device: &Device,
-    joining: Option<(Moment, Option<lantern_store::KindId>)>,
-) -> Answer<Joining> {
+async fn set(app: &App, device: &Device, joining: Option<(Moment, Option<lantern_store::KindId>)>) -> Answer<Joining> {
     let change = DeviceChange { joining: Some(joining), ..DeviceChange::default() };
     let device = app.store.change_device(device.id, change).await?;
     app.hub.change(device.site, "device", Some(&device.code));

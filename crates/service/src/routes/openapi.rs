@@ -1,8 +1,8 @@
 //! The description of the interface, made from the code, and the health page.
 
 use super::{
-    arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live, now,
-    people, pickup, readings, sending, signals, sites,
+    arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live,
+    now, people, pickup, readings, sending, signals, sites,
 };
 use crate::clock;
 use lantern_api::Health;
@@ -100,7 +100,10 @@ mod tests {
         let rocket = super::super::mount(rocket::custom(rocket::Config::default()));
         let routes: BTreeSet<String> = rocket
             .routes()
-            .filter(|route| route.uri.path().starts_with("/api/") || ["/in", "/do"].iter().any(|way| route.uri.path().starts_with(way)))
+            .filter(|route| {
+                route.uri.path().starts_with("/api/")
+                    || ["/in", "/do"].iter().any(|way| route.uri.path().starts_with(way))
+            })
             .map(|route| {
                 let path = route.uri.path().replace('<', "{").replace('>', "}");
                 format!("{} {path}", route.method)

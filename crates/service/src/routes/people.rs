@@ -6,13 +6,13 @@ use crate::app::App;
 use crate::auth::{self, Access, Caller, Change};
 use crate::clock;
 use crate::problem::Problem;
+use crate::tls::ClientIp;
 use lantern_api::{LogIn, Session, SetUp, SetUpState};
 use lantern_core::Moment;
 use lantern_store::{Person, SessionKind, StoreError};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
-use crate::tls::ClientIp;
 use std::sync::Arc;
 
 /// A browser's session lasts two weeks, a token a year.

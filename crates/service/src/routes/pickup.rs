@@ -96,12 +96,7 @@ async fn end(app: &App, key: Credential<'_>, from: &str, id: i64, payload: &[u8]
 #[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
     responses((status = 200, body = Vec<CommandForDevice>), (status = "default", body = lantern_api::Problem)))]
 #[get("/do?<wait>")]
-async fn collect(
-    app: &State<Arc<App>>,
-    key: HeaderKey<'_>,
-    from: From,
-    wait: Option<&str>,
-) -> Result<Handed, Problem> {
+async fn collect(app: &State<Arc<App>>, key: HeaderKey<'_>, from: From, wait: Option<&str>) -> Result<Handed, Problem> {
     hand_out(app, key.required()?, &from.0, wait).await
 }
 
@@ -109,12 +104,7 @@ async fn collect(
 #[utoipa::path(context_path = "", tag = "way in",
     responses((status = 200, body = Vec<CommandForDevice>), (status = "default", body = lantern_api::Problem)))]
 #[get("/do/<key>?<wait>")]
-async fn collect_key(
-    app: &State<Arc<App>>,
-    key: &str,
-    from: From,
-    wait: Option<&str>,
-) -> Result<Handed, Problem> {
+async fn collect_key(app: &State<Arc<App>>, key: &str, from: From, wait: Option<&str>) -> Result<Handed, Problem> {
     hand_out(app, Credential::Secret(key), &from.0, wait).await
 }
 

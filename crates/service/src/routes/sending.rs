@@ -37,7 +37,7 @@ pub(super) fn routes() -> Vec<Route> {
     responses((status = 200, body = Recipes), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/recipes")]
 async fn show_recipes(app: &State<Arc<App>>, _access: Access, site: &str, device: &str, base: Base) -> Answer<Recipes> {
-    let (_, device) = app.device(site, device).await?;
+    let (site, device) = app.device(site, device).await?;
     let mut samples = Vec::new();
     for signal in app.store.signals(device.id).await? {
         if signal.value_type.is_some() {
@@ -45,7 +45,9 @@ async fn show_recipes(app: &State<Arc<App>>, _access: Access, site: &str, device
             samples.push(Sample::new(&signal, last.map(|(_, value)| value)));
         }
     }
-    Ok(Json(recipes(&device.name, &samples, &Place::new(&base.of(app)))))
+    let mut place = Place::new(&base.of(app));
+    place.mqtt = base.mqtt(app);
+    Ok(Json(recipes(&device.name, (&site.code, &device.code), &samples, &place)))
 }
 
 /// Try out a payload: what each of its values would become, and what is wrong.

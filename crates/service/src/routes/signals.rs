@@ -5,7 +5,7 @@ use super::sites::{COUNT_LIMIT, confirmed, removal};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
-use crate::checks::{MAX_SIGNALS, check_limits, check_role, check_name, check_note, check_signal, check_unit};
+use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_role, check_signal, check_unit};
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};

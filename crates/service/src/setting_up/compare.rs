@@ -30,7 +30,13 @@ pub(super) fn compare<T: Serialize>(path: &str, current: Option<&T>, wanted: &T,
 
 /// Parts by their paths; signals go by their code, commands by their name.
 fn flatten(path: &str, value: &Value, parts: &mut BTreeMap<String, String>) {
-    let called = if path.ends_with("/signals") { Some("code") } else if path.ends_with("/commands") { Some("name") } else { None };
+    let called = if path.ends_with("/signals") {
+        Some("code")
+    } else if path.ends_with("/commands") {
+        Some("name")
+    } else {
+        None
+    };
     match value {
         Value::Object(object) if !path.ends_with("/decoder") => {
             for (name, part) in object {

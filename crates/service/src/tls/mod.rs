@@ -70,7 +70,9 @@ impl Certificates {
                     *self.current.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(config);
                     tracing::info!("the TLS certificate was read again");
                 }
-                Err(error) => tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays"),
+                Err(error) => {
+                    tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays")
+                }
             }
         }
     }

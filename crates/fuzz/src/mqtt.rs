@@ -1,0 +1,230 @@
+//! The MQTT server's state machine: bytes of a client go through reader, broker
+//! and writer, and what is kept of it all is restored.
+
+use bytes::BytesMut;
+use lantern_core::state::{KeptState, StateChange, StateKey};
+use lantern_core::{Moment, SiteId};
+use lantern_mqtt::codec::{Ack, Connect, Incoming, Outgoing, Reader, Reason, Version, Welcome, Writer};
+use lantern_mqtt::{Broker, Ending, Filter, Link, Message, Outbox, Outcome, QoS, Receipt};
+use std::collections::BTreeMap;
+use std::collections::hash_map::DefaultHasher;
+use std::hash::{Hash, Hasher};
+use std::sync::Arc;
+
+const SITE: SiteId = SiteId(1);
+/// Packets taken from one input.
+const MAX_PACKETS: usize = 300;
+
+fn packet(first: u8, body: &[u8]) -> Vec<u8> {
+    let mut out = vec![first, body.len() as u8];
+    out.extend_from_slice(body);
+    out
+}
+
+fn connect(version: u8, flags: u8) -> Vec<u8> {
+    let mut body = b"\0\x04MQTT".to_vec();
+    body.extend([version, flags, 0, 60]);
+    if version == 5 {
+        // Session expiry, receive maximum, maximum packet size, topic aliases.
+        body.extend([5 + 3 + 5 + 3, 17, 0, 0, 0, 60, 33, 0, 3, 39, 0, 0, 1, 0, 34, 0, 2]);
+    }
+    body.extend(b"\0\x01c");
+    packet(0x10, &body)
+}
+
+/// Streams of packets to begin with.
+pub(crate) fn seeds() -> Vec<Vec<u8>> {
+    let subscribe = [&[0, 1, 0][..], b"\0\x03a/#\x01", b"\0\x0b$share/g/+/+\x02"].concat();
+    let publish = |first: u8, rest: &[u8]| packet(first, &[b"\0\x03a/b".as_slice(), rest].concat());
+    let five = [
+        connect(5, 0),
+        packet(0x82, &subscribe),
+        publish(0x30, b"\0x"),
+        publish(0x33, b"\0\x07\x03\x23\0\x01y"),
+        publish(0x34, b"\0\x08\0z"),
+        packet(0x62, &[0, 8]),
+        packet(0x40, &[0, 1]),
+        packet(0x50, &[0, 2]),
+        packet(0x70, &[0, 2]),
+        packet(0xA2, &[&[0, 2, 0][..], b"\0\x03a/#"].concat()),
+        packet(0xC0, &[]),
+        packet(0xE0, &[4]),
+    ];
+    let three = [
+        connect(4, 0),
+        packet(0x82, b"\0\x01\0\x03a/#\x02"),
+        publish(0x35, b"\0\x08z"),
+        packet(0x62, &[0, 8]),
+        packet(0x50, &[0, 1]),
+        packet(0x70, &[0, 1]),
+    ];
+    vec![five.concat(), three.concat(), connect(4, 2), [connect(5, 4), b"\0\0\x01w\0\0".to_vec()].concat()]
+}
+
+/// What has been kept.
+#[derive(Default)]
+struct Kept(BTreeMap<StateKey, Vec<u8>>);
+
+impl Kept {
+    fn keep(&mut self, changes: Vec<StateChange>) {
+        for change in changes {
+            match change {
+                StateChange::Put(key, value) => drop(self.0.insert(key, value)),
+                StateChange::Remove(key) => drop(self.0.remove(&key)),
+                StateChange::RemoveAll { site, owner } => {
+                    self.0.retain(|key, _| key.site != site || key.owner != owner);
+                }
+            }
+        }
+    }
+
+    fn pieces(self) -> Vec<KeptState> {
+        let piece = |(key, value): (StateKey, Vec<u8>)| KeptState {
+            site: key.site,
+            owner: key.owner.to_string(),
+            part: key.part.to_owned(),
+            item: key.item,
+            value,
+        };
+        self.0.into_iter().map(piece).collect()
+    }
+}
+
+/// A server with one client that has said hello.
+struct Session {
+    broker: Broker,
+    kept: Kept,
+    link: Link,
+    outbox: Arc<Outbox>,
+    now: Moment,
+}
+
+impl Session {
+    fn redeem(&mut self, outcome: Outcome) {
+        self.kept.keep(outcome.changes);
+        let more = self.broker.redeem(outcome.tickets, self.now);
+        self.kept.keep(more);
+    }
+
+    fn open(connect: &Connect, now: Moment) -> Option<Self> {
+        let mut broker = Broker::default();
+        let mut kept = Kept::default();
+        let opened = broker.open(SITE, &"c".into(), &Arc::from([1_u8]), connect, now);
+        kept.keep(opened.changes);
+        let outbox = Arc::new(Outbox::default());
+        let welcome = Welcome {
+            reason: Reason::Success,
+            text: None,
+            session_present: false,
+            assigned: None,
+            keep_alive_s: None,
+            session_expiry_s: None,
+            receive_maximum: 10,
+            alias_maximum: 10,
+        };
+        let outcome = broker.attach(opened.link, connect, welcome, &outbox, now)?;
+        let mut session = Self { broker, kept, link: opened.link, outbox, now };
+        session.redeem(outcome);
+        Some(session)
+    }
+
+    fn take(&mut self, packet: Incoming) {
+        match packet {
+            Incoming::Publish(publish) => {
+                let mut receipt = None;
+                if publish.qos == QoS::ExactlyOnce {
+                    match self.broker.receive(self.link, publish.id.unwrap_or(1)) {
+                        Receipt::New(change) => receipt = change,
+                        Receipt::Taken | Receipt::Underway => return,
+                    }
+                }
+                let message = Arc::new(Message {
+                    qos: publish.qos,
+                    retain: publish.retain,
+                    carried: publish.carried,
+                    ..Message::own(publish.topic, publish.payload)
+                });
+                let mut outcome = self.broker.publish(SITE, &message);
+                outcome.changes.extend(receipt);
+                if publish.qos == QoS::ExactlyOnce {
+                    self.broker.received(self.link, publish.id.unwrap_or(1), true);
+                }
+                self.redeem(outcome);
+            }
+            Incoming::Ack(Ack::PubRel, id, _) => {
+                let (_, change) = self.broker.released(self.link, id);
+                self.kept.keep(change.into_iter().collect());
+            }
+            Incoming::Ack(ack, id, reason) => {
+                let (outcome, _) = self.broker.acknowledged(self.link, ack, id, reason, self.now);
+                self.redeem(outcome);
+            }
+            Incoming::Subscribe { filters, .. } => {
+                for (written, options) in filters {
+                    let Ok(filter) = Filter::parse(&written) else { continue };
+                    let mut changes = Vec::new();
+                    self.broker.subscribe(self.link, &filter, options, &mut changes);
+                    self.kept.keep(changes);
+                    let outcome = self.broker.send_standing(self.link, &filter, options, Vec::new(), self.now);
+                    self.redeem(outcome);
+                }
+            }
+            Incoming::Unsubscribe { filters, .. } => {
+                let mut changes = Vec::new();
+                for filter in filters {
+                    self.broker.unsubscribe(self.link, &filter, &mut changes);
+                }
+                self.kept.keep(changes);
+            }
+            Incoming::Ping | Incoming::Auth | Incoming::Connect(_) | Incoming::Disconnect { .. } => {}
+        }
+    }
+}
+
+/// Runs a stream of bytes through the whole.
+pub(crate) fn run(input: &[u8]) -> u64 {
+    let mut hash = DefaultHasher::new();
+    let mut reader = Reader::default();
+    let mut data = input;
+    let now = Moment::EPOCH.plus_seconds(1e9);
+    let mut session: Option<(Session, Writer)> = None;
+    for _ in 0..MAX_PACKETS {
+        match reader.read(&mut data) {
+            Ok(None) => break,
+            Err(fault) => {
+                fault.reason.number().hash(&mut hash);
+                break;
+            }
+            Ok(Some(Incoming::Connect(connect))) => {
+                let writer =
+                    Writer::new(connect.version, connect.maximum_packet, connect.alias_maximum, connect.wants_problems);
+                session = Session::open(&connect, now).map(|session| (session, writer));
+            }
+            Ok(Some(packet)) => {
+                std::mem::discriminant(&packet).hash(&mut hash);
+                if let Some((session, _)) = &mut session {
+                    session.take(packet);
+                }
+            }
+        }
+    }
+    let Some((mut session, mut writer)) = session else { return hash.finish() };
+    let mut out = BytesMut::new();
+    let version = reader.version().unwrap_or(Version::V3);
+    for packet in session.outbox.take(usize::MAX) {
+        let before = out.len();
+        writer.write(&packet, now, &mut out);
+        let is_silent = version == Version::V3 && matches!(packet, Outgoing::Disconnect(..));
+        assert!(out.len() >= before + 2 || is_silent || out.len() == before, "a packet has two bytes at least");
+        std::mem::discriminant(&packet).hash(&mut hash);
+    }
+    let (_, changes, _) = session.broker.detach(session.link, Ending::Broken { session_expiry_s: None }, now);
+    session.kept.keep(changes);
+    let restored = Broker::restore(session.kept.pieces(), now);
+    restored.sessions(SITE, "", 10).len().hash(&mut hash);
+    session.broker.sessions(SITE, "", 10).iter().map(|view| view.waiting).collect::<Vec<_>>().hash(&mut hash);
+    let same = restored.sessions(SITE, "", 10).iter().map(|view| (view.waiting, view.filters)).collect::<Vec<_>>()
+        == session.broker.sessions(SITE, "", 10).iter().map(|view| (view.waiting, view.filters)).collect::<Vec<_>>();
+    assert!(same, "what is kept is what there was");
+    hash.finish()
+}
