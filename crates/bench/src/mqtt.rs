@@ -97,7 +97,7 @@ impl Host for Nothing {
 pub(crate) async fn serve() -> Result<()> {
     let listener = TcpListener::bind("127.0.0.1:0").await?;
     println!("{}", listener.local_addr()?);
-    let server = Server::new(Arc::new(Nothing), Vec::new(), 10_000);
+    let server = Server::new(Arc::new(Nothing), &[], 10_000);
     loop {
         let (stream, from) = listener.accept().await?;
         stream.set_nodelay(true)?;

@@ -57,7 +57,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Now(args) => commands::now::run(&context, args).await,
         Command::Readings(args) => commands::readings::run(&context, args).await,
         Command::Follow(args) => commands::follow::run(&context, args).await,
-        Command::Command(args) => commands::command::run(&context, args).await,
+        Command::Give(args) => commands::command::run(&context, args).await,
         Command::Link { device } => commands::link::link(&context, &device).await,
         Command::Join(args) => commands::link::join(&context, args).await,
         Command::Lamp(args) => commands::link::lamp(&context, args).await,

@@ -140,7 +140,7 @@ async fn last_values_and_lamps_stand_on_their_topics() {
     service.deliver(&key, r#"{"level": 2.5, "door": true, "new": 1, "at": "2026-05-01T12:00:00Z"}"#).await.ok_text();
     let mut to = reader(&service, 5).await;
     to.subscribe("marlbeck/+/now/+", 1).await;
-    let mut came = vec![to.came().await, to.came().await];
+    let mut came = [to.came().await, to.came().await];
     came.sort_by(|a, b| a.topic.cmp(&b.topic));
     assert!(came.iter().all(|came| came.retain));
     let level: Value = serde_json::from_str(&came[1].payload).unwrap();

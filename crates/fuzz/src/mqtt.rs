@@ -220,7 +220,7 @@ pub(crate) fn run(input: &[u8]) -> u64 {
     }
     let (_, changes, _) = session.broker.detach(session.link, Ending::Broken { session_expiry_s: None }, now);
     session.kept.keep(changes);
-    let restored = Broker::restore(session.kept.pieces(), now);
+    let restored = Broker::restore(&session.kept.pieces(), now);
     restored.sessions(SITE, "", 10).len().hash(&mut hash);
     session.broker.sessions(SITE, "", 10).iter().map(|view| view.waiting).collect::<Vec<_>>().hash(&mut hash);
     let same = restored.sessions(SITE, "", 10).iter().map(|view| (view.waiting, view.filters)).collect::<Vec<_>>()

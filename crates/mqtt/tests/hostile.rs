@@ -50,7 +50,7 @@ async fn who_does_not_connect_in_time_is_closed() {
 
 #[tokio::test]
 async fn connections_beyond_the_limit_are_turned_away() {
-    let server = lantern_mqtt::shell::Server::new(std::sync::Arc::default(), Vec::new(), 2);
+    let server = lantern_mqtt::shell::Server::new(std::sync::Arc::default(), &[], 2);
     let (one, _) = Raw::connect(&server, &Hi { id: "one", ..V3 }).await;
     let (_two, _) = Raw::connect(&server, &Hi { id: "two", ..V3 }).await;
     assert_eq!(Raw::open(&server, 4).closed().await, None);

@@ -145,7 +145,8 @@ pub(crate) enum Command {
     #[command(
         after_help = "Examples:\n  lantern command points-7                   (what it understands, and what was given)\n  lantern command points-7 heater on\n  lantern command points-7 heater state=on\n  lantern command points-7 --withdraw 17"
     )]
-    Command(CommandArgs),
+    #[command(name = "command")]
+    Give(CommandArgs),
     /// Show how the messages of a device, and of those it carries, come through
     #[command(after_help = "Example:\n  lantern link shed-gw")]
     Link {

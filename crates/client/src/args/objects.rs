@@ -81,6 +81,7 @@ pub(crate) enum SiteCommand {
 }
 
 #[derive(Subcommand)]
+#[allow(clippy::large_enum_variant, reason = "there is one in each run")]
 pub(crate) enum DeviceCommand {
     /// Make devices: one, or many at once
     #[command(

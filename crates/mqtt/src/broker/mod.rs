@@ -103,9 +103,9 @@ pub struct Broker {
 impl Broker {
     /// Restores what was kept when the service last ran.
     #[must_use]
-    pub fn restore(kept: Vec<KeptState>, now: Moment) -> Self {
+    pub fn restore(kept: &[KeptState], now: Moment) -> Self {
         let mut broker = Self::default();
-        for piece in &kept {
+        for piece in kept {
             if piece.part == keep::SESSION {
                 broker.restore_session(piece, now);
             } else if piece.part == keep::RETAINED
@@ -114,7 +114,7 @@ impl Broker {
                 broker.put_retained(piece.site, Arc::new(message));
             }
         }
-        for piece in &kept {
+        for piece in kept {
             broker.restore_piece(piece);
         }
         for session in broker.sessions.values_mut() {

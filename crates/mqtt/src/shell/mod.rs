@@ -31,7 +31,7 @@ impl<H: Host> Server<H> {
     /// A server with what was kept of an earlier run, for so many connections at
     /// once.
     #[must_use]
-    pub fn new(host: Arc<H>, kept: Vec<KeptState>, connections: u32) -> Arc<Self> {
+    pub fn new(host: Arc<H>, kept: &[KeptState], connections: u32) -> Arc<Self> {
         let broker = Broker::restore(kept, host.now());
         Arc::new(Self {
             host,

@@ -19,9 +19,12 @@ const QUIET: Duration = Duration::from_millis(50);
 /// Commits that may go on at once; who takes all holds them up.
 pub(crate) const GATE: usize = 1_000;
 
+/// Site, owner, part and item of a piece of state.
+type Place = (i64, String, &'static str, String);
+
 /// The service behind the server in tests. The password is the site, `deny` none.
 pub(crate) struct TestHost {
-    kept: Mutex<BTreeMap<(i64, String, &'static str, String), Vec<u8>>>,
+    kept: Mutex<BTreeMap<Place, Vec<u8>>>,
     /// Topics taken in, with payloads.
     pub(crate) taken: Mutex<Vec<(String, Vec<u8>)>>,
     pub(crate) farewells: Mutex<Vec<(String, Farewell)>>,
@@ -163,7 +166,7 @@ impl Host for TestHost {
 
 /// A server with nothing kept.
 pub(crate) fn server() -> Arc<Server<TestHost>> {
-    Server::new(Arc::default(), Vec::new(), 1_000)
+    Server::new(Arc::default(), &[], 1_000)
 }
 
 /// The server after a crash: what was not kept is gone.
@@ -171,7 +174,7 @@ pub(crate) fn crashed(old: &Arc<Server<TestHost>>) -> Arc<Server<TestHost>> {
     let kept = old.host().kept();
     let host = TestHost { kept: Mutex::new(old.host().kept.lock().unwrap().clone()), ..TestHost::default() };
     host.now.store(old.host().now.load(Ordering::SeqCst), Ordering::SeqCst);
-    Server::new(Arc::new(host), kept, 1_000)
+    Server::new(Arc::new(host), &kept, 1_000)
 }
 
 /// A packet from the server: its first byte and its body.

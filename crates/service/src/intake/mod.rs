@@ -144,14 +144,8 @@ pub(crate) async fn take_with(
     };
     let mut draft = Draft { caller: Caller::Unknown, device: None, details, payload: None };
     let mut result = process(app, delivery, &mut draft, now, route).await;
-    if is_aside
-        && let Err(problem) = &result
-        && problem.retry_after.is_none()
-        && problem.status.code < 500
-        && problem.status.code != 401
-        && problem.status.code != 403
-    {
-        let detail = format!("Nothing was kept of it as readings: {} It was passed on.", problem.detail);
+    if is_aside && let Some(detail) = result.as_ref().err().and_then(only_unreadable) {
+        let detail = format!("Nothing was kept of it as readings: {detail} It was passed on.");
         let answer = InAnswer { remarks: vec![Remark { code: "passed-on".to_owned(), detail }], ..InAnswer::default() };
         result = app.store.keep(route()).await.map(|()| answer).map_err(Into::into);
     }
@@ -160,6 +154,13 @@ pub(crate) async fn take_with(
     app.contacts.note(Attempt { caller, device, at: now, details, payload });
     let of = if let Caller::Device(_, device) = caller { Some(device) } else { None };
     result.map(|answer| (answer, of))
+}
+
+/// What is said of a delivery of which just the payload was not to be read: nothing
+/// about its sender or the service was wrong.
+fn only_unreadable(problem: &Problem) -> Option<&str> {
+    let is_payload = matches!(problem.status.code, 400 | 413 | 415 | 422) && problem.retry_after.is_none();
+    is_payload.then_some(problem.detail.as_str())
 }
 
 /// Puts the outcome into the contact log's line.
@@ -213,11 +214,9 @@ async fn process(
         None => own,
     };
     let body = delivery.body?;
-    if let Some(plan) = &plan {
-        if plan.keeps_payload {
-            let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
-            draft.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
-        }
+    if plan.as_ref().is_some_and(|plan| plan.keeps_payload) {
+        let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
+        draft.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
     }
     let patience_s = delivery.patience_s;
     wait_for(patience_s, |now| app.allowances.request(owner.id, now)).await?;

@@ -24,7 +24,7 @@ pub(crate) async fn start(
     tasks: &mut JoinSet<()>,
 ) -> Result<(Arc<Mqtt>, Addresses), String> {
     let kept = app.store.kept_state().await.map_err(|e| format!("the state of MQTT sessions cannot be read: {e}"))?;
-    let server = Mqtt::new(Arc::new(Door::new(app.clone())), kept, app.settings.mqtt_connections);
+    let server = Mqtt::new(Arc::new(Door::new(app.clone())), &kept, app.settings.mqtt_connections);
     app.outward.open(&server);
     tasks.spawn(server.clone().tend());
     tasks.spawn(app.outward.clone().publish(app.clone()));

@@ -71,7 +71,7 @@ impl Certificates {
                     tracing::info!("the TLS certificate was read again");
                 }
                 Err(error) => {
-                    tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays")
+                    tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays");
                 }
             }
         }
