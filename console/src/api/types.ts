@@ -261,6 +261,7 @@ export interface Remark {
 export interface Contact {
   at: string;
   protocol: string;
+  topic?: string;
   from: string;
   bytes: number;
   dialect?: string;

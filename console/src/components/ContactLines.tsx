@@ -46,7 +46,9 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
           {`, ${summary(contact)}`}
         </Typography>
         <Typography variant="body2" color="textSecondary" sx={{ overflowWrap: 'anywhere' }}>
-          {contact.protocol} from {contact.from}, {contact.bytes.toLocaleString('en-GB')} bytes
+          {contact.protocol} from {contact.from}
+          {contact.topic === undefined ? '' : ` on ${contact.topic}`}
+          {contact.bytes > 0 && `, ${contact.bytes.toLocaleString('en-GB')} bytes`}
           {contact.dialect === undefined ? '' : `, ${readAs(contact.dialect)}`}
         </Typography>
         {contact.refused?.map((refused, i) => (

@@ -239,3 +239,43 @@ async fn log_in(browser: &Browser, service: &Service) {
     browser.fill("Password", "steam and brass").await;
     browser.press("Log in").await;
 }
+
+/// A command is declared and given on the page, and its life seen as it goes on; so
+/// is what a gateway carries.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn commands_and_carried_devices_are_on_the_page_of_their_device() {
+    let service = Service::start().await;
+    let key = service.device("points-7", &["rail"]).await;
+    let carried = serde_json::json!({"code": "shed-1", "name": "Bay 1", "carrier": "points-7", "identity": "a1",
+        "signals": [{"code": "count", "role": "sequence"}]});
+    service.post("sites/marlbeck/devices", carried).await.ok();
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/points-7#commands", service.url)).await;
+        browser.press("Declare a command").await;
+        browser.fill("Command", "heater").await;
+        browser.press("Save").await;
+        browser.sees("answer within 30 s").await;
+        let mut points = lantern_e2e::Dial::new(5, "points-7", &key).connect(&service).await;
+        browser.sees("Connected by MQTT since").await;
+        assert!(points.subscribe("marlbeck/points-7/do/+", 1).await);
+        browser.press("Give").await;
+        points.came().await;
+        browser.sees("delivered, no answer yet").await;
+        points.publish("marlbeck/points-7/done/heater", "ok warm", 1).await;
+        browser.sees("warm").await;
+        for count in [1, 2, 4] {
+            points.publish("marlbeck/shed-1/in/count", count.to_string(), 1).await;
+        }
+        browser.sees("75.0 % of all messages came in the last 24 hours").await;
+        browser.press("Open a joining window for 10 min").await;
+        browser.sees("Joining window open for 10 min more").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.resize(390, 800).await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        points.break_off();
+        browser.sees("Not connected since").await;
+    })
+    .await;
+}

@@ -32,7 +32,8 @@ async fn nothing_is_seen_without_logging_in() {
             .replace("{site}", "marlbeck")
             .replace("{device}", "tower")
             .replace("{signal}", "temp")
-            .replace("{key}", "1");
+            .replace("{key}", "1")
+            .replace("{id}", "1");
         for method in item.as_object().unwrap().keys() {
             let method = Method::from_bytes(method.to_uppercase().as_bytes()).unwrap();
             let answer = service.send(service.request(method.clone(), &real).json(&json!({}))).await;

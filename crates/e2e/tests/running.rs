@@ -116,7 +116,18 @@ async fn logs_are_json_on_request_and_hold_no_keys() {
     let dir = tempfile::tempdir().unwrap();
     let log = std::fs::File::create(dir.path().join("log")).unwrap();
     let mut child = Command::new(binary("key-lantern"))
-        .args(["serve", "--http", "127.0.0.1:0", "--log-format", "json", "--log-level", "debug", "--data"])
+        .args([
+            "serve",
+            "--http",
+            "127.0.0.1:0",
+            "--mqtt",
+            "127.0.0.1:0",
+            "--log-format",
+            "json",
+            "--log-level",
+            "debug",
+            "--data",
+        ])
         .arg(dir.path().join("data"))
         .stdout(Stdio::piped())
         .stderr(log)
@@ -127,6 +138,9 @@ async fn logs_are_json_on_request_and_hold_no_keys() {
     let url = first.trim().rsplit(' ').next().unwrap().to_owned();
     let answer = reqwest::get(format!("{url}/in/thisisasecretkey?temp=1")).await.unwrap();
     assert_eq!(answer.status().as_u16(), 401);
+    for path in ["do/thisisasecretkey", "done/7/thisisasecretkey?answer=ok"] {
+        assert_eq!(reqwest::get(format!("{url}/{path}")).await.unwrap().status().as_u16(), 401);
+    }
     Command::new("kill").arg(child.id().to_string()).status().unwrap();
     child.wait().unwrap();
     let text = std::fs::read_to_string(dir.path().join("log")).unwrap();

@@ -198,11 +198,15 @@ fn announce(service: &Service, memory: &Memory, started: Instant) {
          log in as   {PERSON}\n  password    {}\n\nTry in another terminal:\n\n  \
          LANTERN_PASSWORD={} {lantern} login {url} --name {PERSON}\n  \
          {lantern} follow\n  \
+         {lantern} command points-7 heater on\n  \
+         {lantern} link shed-gw\n  \
          {lantern} export tower/level tower/level-p --since 7d --file tower.csv\n\n\
-         and as a sender:  curl {url}/in/{} -d '{{\"level\": 1.5}}'\n\nCtrl-C stops it all.",
+         and as a sender:  curl {url}/in/{} -d '{{\"level\": 1.5}}'\n\
+         or by MQTT at {} with the key as password.\n\nCtrl-C stops it all.",
         started.elapsed().as_secs_f64(),
         memory.password,
         memory.password,
         memory.key("tower"),
+        service.mqtt,
     );
 }

@@ -63,12 +63,19 @@ fn line(contact: &Contact, zone: &TimeZone) -> String {
         Outcome::Partly => "partly ",
         Outcome::Refused => "REFUSED",
     };
-    let mut line =
-        format!("{}  {outcome}  {} from {}, {} bytes", time::local(&contact.at, zone), d.protocol, d.from, d.bytes);
+    let mut line = format!("{}  {outcome}  {} from {}", time::local(&contact.at, zone), d.protocol, d.from);
+    if let Some(topic) = &d.topic {
+        let _ = write!(line, " on {topic}");
+    }
+    // A connection that came or went holds no bytes: its note says it all.
+    let is_connection = d.bytes == 0 && d.kept == 0 && !d.remarks.is_empty();
+    if !is_connection {
+        let _ = write!(line, ", {} bytes", d.bytes);
+    }
     if let Some(dialect) = &d.dialect {
         let _ = write!(line, ", {dialect}");
     }
-    if d.outcome != Outcome::Refused {
+    if d.outcome != Outcome::Refused && !is_connection {
         let _ = write!(line, ": {} readings", d.kept);
     }
     for (count, word) in [(d.repeated, "there already"), (d.corrected, "corrected"), (d.ignored, "ignored")] {

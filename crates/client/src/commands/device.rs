@@ -9,7 +9,9 @@ use crate::{show, time};
 use anyhow::{Context as _, Result, bail};
 use indicatif::ProgressBar;
 use jiff::tz::TimeZone;
-use lantern_api::{CommandDeclaration, Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange};
+use lantern_api::{
+    CommandDeclaration, Connection, Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange,
+};
 use serde::Deserialize;
 use std::path::Path;
 
@@ -243,9 +245,22 @@ fn one(device: &Device, zone: &TimeZone) -> String {
         ),
         ("carried by", device.carrier.clone().unwrap_or_default()),
         ("calls itself", device.identity.clone().unwrap_or_default()),
+        ("connection", device.connection.as_ref().map(|c| connection(c, zone)).unwrap_or_default()),
+        ("topics", device.topics.join("  ")),
+        ("commands", device.commands.iter().map(|c| c.name.as_str()).collect::<Vec<_>>().join(", ")),
         ("decoder", device.decoder.as_ref().and_then(|d| d["form"].as_str()).unwrap_or_default().to_owned()),
         ("clock", device.clock_offset_s.map(clock).unwrap_or_default()),
     ])
+}
+
+/// How a connection is, in a sentence.
+fn connection(connection: &Connection, zone: &TimeZone) -> String {
+    let since = time::local(&connection.since, zone);
+    match &connection.ended {
+        _ if connection.is_up => format!("by {} since {since}, from {}", connection.protocol, connection.from),
+        Some(ended) => format!("none since {since}: {ended}"),
+        None => format!("none since {since}"),
+    }
 }
 
 /// How a device's clock goes.

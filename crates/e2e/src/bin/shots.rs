@@ -53,6 +53,12 @@ async fn pages(demo: &Demo, site: &str) {
     take(&browser, "commissioning").await;
     browser.open(&format!("{site}/kinds/shed-sensor")).await;
     take(&browser, "kind").await;
+    browser.open(&format!("{site}/devices/shed-gw#carried")).await;
+    browser.sees("of all messages came").await;
+    take(&browser, "gateway").await;
+    browser.open(&format!("{site}/devices/points-7#commands")).await;
+    browser.sees("not answered in time").await;
+    take(&browser, "commands").await;
     browser.open(&format!("{site}/devices/tunnel#contacts")).await;
     take(&browser, "contacts").await;
     browser.open(&format!("{site}/devices/shed-5#sending")).await;

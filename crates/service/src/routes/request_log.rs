@@ -33,7 +33,12 @@ impl Fairing for RequestLog {
 }
 
 fn path_without_key(path: &str) -> &str {
-    if path.starts_with("/in/") { "/in/…" } else { path }
+    match path.split('/').nth(1) {
+        Some("in") if path.len() > 3 => "/in/…",
+        Some("do") if path.len() > 3 => "/do/…",
+        Some("done") => "/done/…",
+        _ => path,
+    }
 }
 
 #[cfg(test)]
@@ -43,6 +48,9 @@ mod tests {
     #[test]
     fn keys_in_addresses_are_not_logged() {
         assert_eq!(path_without_key("/in/0123456789abcdef"), "/in/…");
+        assert_eq!(path_without_key("/in"), "/in");
+        assert_eq!(path_without_key("/do/0123456789abcdef"), "/do/…");
+        assert_eq!(path_without_key("/done/17/0123456789abcdef"), "/done/…");
         assert_eq!(path_without_key("/api/v1/sites"), "/api/v1/sites");
     }
 }
