@@ -269,6 +269,7 @@ async fn commands_and_carried_devices_are_on_the_page_of_their_device() {
             points.publish("marlbeck/shed-1/in/count", count.to_string(), 1).await;
         }
         browser.sees("75.0 % of all messages came in the last 24 hours").await;
+        browser.open(&format!("{}/sites/marlbeck/devices/points-7#carried", service.url)).await;
         browser.press("Open a joining window for 10 min").await;
         browser.sees("Joining window open for 10 min more").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());

@@ -74,17 +74,20 @@ async fn publish_through_a_kill(qos: u8) -> (BTreeSet<u64>, Vec<u64>, Vec<u64>) 
     assert!(listener.subscribe("marlbeck/tower/in/count", qos).await);
     listener.goodbye().await;
     let mut options = rumqttc::MqttOptions::new("sender", "localhost", service.mqtt);
-    options.set_credentials("tower", &key).set_clean_session(false).set_inflight(50);
+    // The library takes an identifier for a new message as soon as PUBREC has come for
+    // the old one, which the standard does not permit: with as many identifiers as
+    // there are none is used twice.
+    options.set_credentials("tower", &key).set_clean_session(false).set_inflight(u16::MAX);
     let (client, mut events) = rumqttc::AsyncClient::new(options, COUNT as usize + 10);
-    for number in 0..COUNT {
-        let level = rumqttc::mqttbytes::qos(qos).unwrap();
-        client.publish("marlbeck/tower/in/count", level, false, number.to_string()).await.unwrap();
-    }
-    let mut taken = 0;
-    let mut killed = 0;
+    let level = rumqttc::mqttbytes::qos(qos).unwrap();
+    let (mut sent, mut taken, mut killed) = (0, 0, 0);
     let deadline = tokio::time::Instant::now() + lantern_e2e::PATIENCE;
     while taken < COUNT {
         assert!(tokio::time::Instant::now() < deadline, "{taken} of {COUNT} were taken");
+        while sent < COUNT && sent < taken + 50 {
+            client.publish("marlbeck/tower/in/count", level, false, sent.to_string()).await.unwrap();
+            sent += 1;
+        }
         match events.poll().await {
             Ok(rumqttc::Event::Incoming(rumqttc::Packet::PubAck(_) | rumqttc::Packet::PubComp(_))) => taken += 1,
             Ok(_) => {}
@@ -103,7 +106,13 @@ async fn publish_through_a_kill(qos: u8) -> (BTreeSet<u64>, Vec<u64>, Vec<u64>) 
     let mut heard = Vec::new();
     let all: BTreeSet<u64> = (0..COUNT).collect();
     while heard.iter().copied().collect::<BTreeSet<u64>>() != all {
-        heard.push(listener.came().await.payload.parse().unwrap());
+        let next = tokio::time::timeout(Duration::from_secs(20), listener.came()).await;
+        let Ok(came) = next else {
+            let missing: Vec<u64> = all.iter().filter(|number| !heard.contains(number)).copied().take(5).collect();
+            let kept = missing.iter().filter(|number| kept_readings.contains(number)).count();
+            panic!("{} came, and nothing more; missing are {missing:?} and so on, {kept} of them kept", heard.len());
+        };
+        heard.push(came.payload.parse().unwrap());
     }
     (all, kept_readings, heard)
 }
@@ -111,13 +120,15 @@ async fn publish_through_a_kill(qos: u8) -> (BTreeSet<u64>, Vec<u64>, Vec<u64>) 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn qos_1_loses_nothing_that_was_acknowledged() {
     let (all, kept, heard) = publish_through_a_kill(1).await;
-    assert_eq!(kept.iter().copied().collect::<BTreeSet<u64>>(), all);
-    assert_eq!(heard.into_iter().collect::<BTreeSet<u64>>(), all);
+    assert!(kept.into_iter().collect::<BTreeSet<u64>>() == all, "a reading is lost");
+    assert!(heard.into_iter().collect::<BTreeSet<u64>>() == all, "a message is lost");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn qos_2_loses_nothing_and_doubles_nothing() {
     let (all, kept, heard) = publish_through_a_kill(2).await;
-    assert_eq!(kept, all.iter().copied().collect::<Vec<_>>(), "each reading is there once");
+    // What was under way when the service was killed may come in another order.
+    assert_eq!(kept.len(), all.len(), "a reading is there twice");
+    assert!(kept.into_iter().collect::<BTreeSet<u64>>() == all, "a reading is lost");
     assert_eq!(heard.len(), all.len(), "each message came once");
 }
