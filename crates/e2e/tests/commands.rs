@@ -171,3 +171,27 @@ async fn commands_are_given_by_key_by_topic_and_on_the_command_line() {
     let overview = client.ok(&["command", "points-7"]);
     assert!(overview.contains("refused: frost") && overview.contains("temp (0 to 30)"), "{overview}");
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_kind_gives_its_commands_to_its_devices() {
+    let service = Service::start().await;
+    let mut kind = declared();
+    kind["code"] = json!("points");
+    kind["name"] = json!("Heated points");
+    service.post("sites/marlbeck/kinds", kind).await.ok();
+    let device = json!({"code": "points-7", "name": "Points 7", "kind": "points",
+        "commands": [{"name": "throw"}]});
+    service.post("sites/marlbeck/devices", device).await.ok();
+    let names = async || -> Vec<String> {
+        let device = service.get("sites/marlbeck/devices/points-7").await.ok();
+        let commands = device["commands"].as_array().unwrap().clone();
+        commands.iter().map(|command| command["name"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!(names().await, ["heater", "target", "throw"]);
+    // What the kind says is not said again in the site's document.
+    let document = service.get("sites/marlbeck/document").await.ok();
+    assert_eq!(document["devices"][0]["commands"].as_array().unwrap().len(), 1, "{document}");
+    let again = service.post("sites/marlbeck/document", document).await.ok();
+    assert_eq!(again["differences"], json!([]));
+    assert_eq!(names().await.len(), 3);
+}

@@ -1,10 +1,12 @@
 //! The store as the service uses it: on a real file, opened and opened again.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+use lantern_core::command::Stage;
+use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_store::{
-    CONTACTS_KEPT, Caller, DATABASE_FILE, Grants, Moved, NewArrival, NewContact, NewDevice, NewKey, NewSignal, NewSite,
-    OpenError, Order, Page, Recorded, Store, StoreError,
+    CONTACTS_KEPT, Caller, DATABASE_FILE, Grants, Moved, NewArrival, NewCommand, NewContact, NewDevice, NewKey,
+    NewSignal, NewSite, OpenError, Order, Page, Recorded, Store, StoreError,
 };
 use proptest::prelude::*;
 use std::collections::BTreeMap;
@@ -346,4 +348,60 @@ proptest! {
             store.close().await;
         });
     }
+}
+
+#[tokio::test]
+async fn state_is_kept_with_the_readings_beside_it_and_goes_with_its_site() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let tower = device(&store, "a", "tower").await;
+    let level = signal(&store, tower, "level").await;
+    let site = store.site("a").await.unwrap().id;
+    let key = |owner: &str, item: &str| StateKey { site, owner: owner.into(), part: "message", item: item.to_owned() };
+    let put = |owner: &str, item: &str, byte: u8| StateChange::Put(key(owner, item), vec![byte]);
+    let readings = Arc::new(vec![number(level, 1, 1.0)]);
+    let changes = vec![put("one", "1", 1), put("one", "2", 2), put("two", "1", 3)];
+    store.record_with(readings, changes, at(1)).await.unwrap();
+    // Later changes hold, in the order they were given.
+    let changes =
+        vec![put("one", "1", 9), StateChange::Remove(key("one", "2")), put("one", "2", 4), put("two", "2", 5)];
+    store.keep(changes).await.unwrap();
+    store.close().await;
+    let store = open(dir.path()).await;
+    let kept = async |store: &Store| -> Vec<(String, String, u8)> {
+        let pieces = store.kept_state().await.unwrap();
+        pieces.into_iter().map(|piece| (piece.owner, piece.item, piece.value[0])).collect()
+    };
+    let piece = |owner: &str, item: &str, byte| (owner.to_owned(), item.to_owned(), byte);
+    let all_pieces = [piece("one", "1", 9), piece("one", "2", 4), piece("two", "1", 3), piece("two", "2", 5)];
+    assert_eq!(kept(&store).await, all_pieces);
+    assert_eq!(store.readings(all(level)).await.unwrap().len(), 1);
+    store.keep(vec![StateChange::RemoveAll { site, owner: "two".into() }]).await.unwrap();
+    assert_eq!(kept(&store).await, all_pieces[..2]);
+    store.remove_site(site, at(2)).await.unwrap();
+    assert_eq!(kept(&store).await, []);
+}
+
+#[tokio::test]
+async fn a_command_goes_through_its_stages_once() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = open(dir.path()).await;
+    let points = device(&store, "a", "points").await;
+    let new = NewCommand {
+        device: points,
+        name: "heater",
+        arguments: "{}",
+        given_by: "ann",
+        expires_at: None,
+        timeout_s: 30.0,
+    };
+    let given = store.add_command(new, at(1)).await.unwrap();
+    assert_eq!((given.stage, store.open_commands().await.unwrap().len()), (Stage::Waiting, 1));
+    store.advance_command(given.id, Stage::Delivered, "", at(2)).await.unwrap();
+    let done = store.advance_command(given.id, Stage::Done, "warm", at(3)).await.unwrap();
+    assert_eq!((done.delivered_at, done.ended_at, done.answer.as_str()), (Some(at(2)), Some(at(3)), "warm"));
+    let late = store.advance_command(given.id, Stage::Unanswered, "", at(4)).await;
+    assert!(matches!(late, Err(StoreError::NotFound)), "what is over stays as it is");
+    assert_eq!(store.open_commands().await.unwrap(), []);
+    assert_eq!(store.commands(points, i64::MAX, 10).await.unwrap(), [done]);
 }
