@@ -367,6 +367,7 @@ async fn state_is_kept_with_the_readings_beside_it_and_goes_with_its_site() {
         vec![put("one", "1", 9), StateChange::Remove(key("one", "2")), put("one", "2", 4), put("two", "2", 5)];
     store.keep(changes).await.unwrap();
     store.close().await;
+    drop(store);
     let store = open(dir.path()).await;
     let kept = async |store: &Store| -> Vec<(String, String, u8)> {
         let pieces = store.kept_state().await.unwrap();
