@@ -1,10 +1,12 @@
 //! One connection, from its first byte to its last.
 
 use super::Server;
+use super::arriving::Arriving;
+use super::handshake::{first, open, turn_away};
 use super::jobs::{Context, Done};
-use crate::broker::{Ending, Opened};
-use crate::codec::{ALIASES, Ack, Connect, Fault, Incoming, Outgoing, Reader, Reason, Version, Welcome, Writer};
-use crate::host::{Farewell, Hello, Host, Peer, Refused};
+use crate::broker::Ending;
+use crate::codec::{Ack, Fault, Incoming, Outgoing, Reason, Version, Writer};
+use crate::host::{Farewell, Host, Peer};
 use crate::message::QoS;
 use crate::outbox::Outbox;
 use bytes::BytesMut;
@@ -13,9 +15,8 @@ use futures::stream::FuturesOrdered;
 use lantern_core::Moment;
 use std::pin::Pin;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Duration;
-use tokio::io::{AsyncRead, AsyncReadExt, AsyncWrite, AsyncWriteExt};
+use tokio::io::{AsyncRead, AsyncWrite, AsyncWriteExt};
 use tokio::time::{Instant, Sleep, timeout, timeout_at};
 
 /// Until when a CONNECT must have come.
@@ -23,7 +24,7 @@ const CONNECT_TIMEOUT: Duration = Duration::from_secs(10);
 /// How long a client may take nothing while something is to be written.
 const WRITE_TIMEOUT: Duration = Duration::from_secs(30);
 /// How long the last words may take.
-const LAST_WORDS: Duration = Duration::from_secs(2);
+pub(super) const LAST_WORDS: Duration = Duration::from_secs(2);
 /// Messages of QoS 1 and 2 a client may send unacknowledged.
 pub(crate) const RECEIVE_MAXIMUM: u16 = 256;
 /// What may be under way at once: more than [`RECEIVE_MAXIMUM`], so that a client
@@ -33,8 +34,6 @@ const MAX_JOBS: usize = 2 * RECEIVE_MAXIMUM as usize;
 const MAX_ANSWERS: usize = 1_000;
 /// Bytes that may wait in the write buffer.
 const WRITE_AHEAD: usize = 64 << 10;
-const SMALL_CHUNK: usize = 1 << 10;
-const LARGE_CHUNK: usize = 16 << 10;
 
 /// Why the loop of a connection ended.
 enum End {
@@ -89,54 +88,18 @@ impl From<Fault> for End {
     }
 }
 
-/// The bytes that have come and are not packets yet.
-struct Arriving<R> {
-    from: R,
-    reader: Reader,
-    chunk: Vec<u8>,
-    left: std::ops::Range<usize>,
-}
-
-impl<R: AsyncRead + Unpin> Arriving<R> {
-    fn packet(&mut self) -> Result<Option<Incoming>, Fault> {
-        let mut data = &self.chunk[self.left.clone()];
-        let packet = self.reader.read(&mut data);
-        self.left.start = self.left.end - data.len();
-        packet
-    }
-
-    /// Reads more. Memory is small while little comes. Safe to be cancelled.
-    async fn more(&mut self) -> Result<(), End> {
-        let count = self.from.read(&mut self.chunk).await.map_err(|_| End::Broken)?;
-        if count == 0 {
-            return Err(End::Broken);
-        }
-        self.left = 0..count;
-        Ok(())
-    }
-
-    /// Fits the buffer to what came last; only when nothing is left in it.
-    fn fit(&mut self) {
-        let wanted = if self.left.end == self.chunk.len() { LARGE_CHUNK } else { SMALL_CHUNK };
-        if self.left.is_empty() && (wanted > self.chunk.len() || self.left.end * 16 < self.chunk.len()) {
-            self.chunk = vec![0; wanted];
-            self.left = 0..0;
-        }
-    }
-}
-
 pub(super) async fn run<H, R, W>(server: &Arc<Server<H>>, from: R, mut to: W, peer: &Peer)
 where
     H: Host,
     R: AsyncRead + Unpin + Send,
     W: AsyncWrite + Unpin + Send,
 {
-    let mut arriving = Arriving { from, reader: Reader::default(), chunk: vec![0; SMALL_CHUNK], left: 0..0 };
+    let mut arriving = Arriving::new(from);
     let connect = match timeout(CONNECT_TIMEOUT, first(&mut arriving)).await {
         Ok(Ok(connect)) => connect,
-        Ok(Err(End::Fault(fault))) => {
+        Ok(Err(Some(fault))) => {
             tracing::debug!(from = %peer.from, text = %fault.text, "no proper CONNECT");
-            let version = arriving.reader.version().unwrap_or(Version::V3);
+            let version = arriving.version().unwrap_or(Version::V3);
             turn_away(&mut to, version, fault.reason, fault.text).await;
             return;
         }
@@ -182,115 +145,6 @@ where
     }
 }
 
-async fn first<R: AsyncRead + Unpin>(arriving: &mut Arriving<R>) -> Result<Box<Connect>, End> {
-    loop {
-        while !arriving.left.is_empty() {
-            match arriving.packet()? {
-                Some(Incoming::Connect(connect)) => return Ok(connect),
-                Some(_) => return Err(End::Broken),
-                None => {}
-            }
-        }
-        arriving.more().await?;
-    }
-}
-
-/// Says no to a CONNECT. In 3.1.1 some reasons have no code: then it just ends.
-async fn turn_away<W: AsyncWrite + Unpin>(to: &mut W, version: Version, reason: Reason, text: String) {
-    let welcome = Welcome {
-        reason,
-        text: Some(text),
-        session_present: false,
-        assigned: None,
-        keep_alive_s: None,
-        session_expiry_s: None,
-        receive_maximum: RECEIVE_MAXIMUM,
-        alias_maximum: ALIASES,
-    };
-    let mut out = BytesMut::new();
-    Writer::new(version, u32::MAX, 0, true).write(&Outgoing::Welcome(Box::new(welcome)), Moment::EPOCH, &mut out);
-    let _ = timeout(LAST_WORDS, async {
-        to.write_all(&out).await?;
-        to.shutdown().await
-    })
-    .await;
-}
-
-/// An admitted client with its session.
-struct Admitted<H: Host> {
-    context: Context<H>,
-    outbox: Arc<Outbox>,
-    keep_alive_s: u16,
-}
-
-/// Client ids the server has given since it started.
-static ASSIGNED: AtomicU64 = AtomicU64::new(0);
-
-fn assign(now: Moment) -> Arc<str> {
-    let number = ASSIGNED.fetch_add(1, Ordering::Relaxed);
-    format!("assigned-{:x}-{number:x}", now.as_micros()).into()
-}
-
-async fn open<H: Host>(server: &Arc<Server<H>>, connect: &Connect, peer: &Peer) -> Result<Admitted<H>, Refused> {
-    let refuse = |reason, text: &str| Refused { reason, text: text.to_owned(), is_passing: false };
-    if connect.has_method {
-        let text = "No authentication method is offered; send the key as password.";
-        return Err(refuse(Reason::BadAuthenticationMethod, text));
-    }
-    if connect.client_id.is_empty() && connect.version == Version::V3 && !connect.clean_start {
-        let text = "A session that is kept needs a client id.";
-        return Err(refuse(Reason::ClientIdentifierNotValid, text));
-    }
-    if connect.client_id.len() > 256 {
-        return Err(refuse(Reason::ClientIdentifierNotValid, "A client id has at most 256 bytes."));
-    }
-    let hello = Hello {
-        version: connect.version,
-        client_id: &connect.client_id,
-        user_name: connect.user_name.as_deref(),
-        password: connect.password.as_deref(),
-        peer,
-        will_topic: connect.will.as_ref().map(|will| will.topic.as_str()),
-    };
-    let client = Arc::new(server.host.admit(hello).await?);
-    let site = server.host.site(&client);
-    let now = server.host.now();
-    let assigned = connect.client_id.is_empty().then(|| assign(now));
-    let client_id: Arc<str> = assigned.clone().unwrap_or_else(|| connect.client_id.as_str().into());
-    let principal = server.host.principal(&client);
-    if !server.broker().has_room(site, &client_id) {
-        return Err(refuse(Reason::QuotaExceeded, "The site has as many sessions as it may."));
-    }
-    let Opened { link, is_present, changes, wills } = server.broker().open(site, &client_id, &principal, connect, now);
-    if let Err(refused) = server.keep(changes).await {
-        server.broker().abandon(link, is_present);
-        return Err(refused);
-    }
-    for will in wills {
-        server.publish_will(will).await;
-    }
-    let welcome = Welcome {
-        reason: Reason::Success,
-        text: None,
-        session_present: is_present,
-        assigned,
-        keep_alive_s: None,
-        session_expiry_s: None,
-        receive_maximum: RECEIVE_MAXIMUM,
-        alias_maximum: ALIASES,
-    };
-    let outbox = Arc::new(Outbox::default());
-    let attached = server.broker().attach(link, connect, welcome, &outbox, now);
-    let Some(outcome) = attached else {
-        return Err(refuse(Reason::SessionTakenOver, "Another connection with the same client id was faster."));
-    };
-    let _ = server.keep(outcome.changes).await;
-    server.redeem(outcome.tickets).await;
-    server.host.connected(&client);
-    let context = Context { server: server.clone(), client, client_id, link, version: connect.version };
-    Ok(Admitted { context, outbox, keep_alive_s: connect.keep_alive_s })
-}
-
 struct Connection<H: Host> {
     context: Context<H>,
     outbox: Arc<Outbox>,
@@ -324,7 +178,7 @@ impl<H: Host> Connection<H> {
             if let Some((reason, text)) = self.outbox.closing() {
                 return End::Closed(reason, text);
             }
-            let may_read = arriving.left.is_empty() && !self.is_full();
+            let may_read = arriving.is_empty() && !self.is_full();
             if may_read {
                 arriving.fit();
             }
@@ -336,7 +190,7 @@ impl<H: Host> Connection<H> {
                 }
                 read = arriving.more(), if may_read => match read {
                     Ok(()) => self.heard_at = Instant::now(),
-                    Err(end) => return end,
+                    Err(_) => return End::Broken,
                 },
                 written = timeout_at(self.write_by, write_some(to, &mut self.out, &mut self.is_flushed)),
                     if !self.out.is_empty() || !self.is_flushed => match written {
@@ -386,7 +240,7 @@ impl<H: Host> Connection<H> {
     }
 
     fn read_packets<R: AsyncRead + Unpin>(&mut self, arriving: &mut Arriving<R>) -> Result<(), End> {
-        while !arriving.left.is_empty() && !self.is_full() {
+        while !arriving.is_empty() && !self.is_full() {
             if let Some(packet) = arriving.packet()? {
                 self.handle(packet)?;
             }

@@ -1,6 +1,8 @@
 //! The thin shell: sockets, tasks and time around the broker.
 
+mod arriving;
 mod connection;
+mod handshake;
 mod jobs;
 
 use crate::broker::{Broker, Outcome, Ticket, Will};

@@ -7,10 +7,12 @@
 //! contact log.
 
 mod answer;
+mod delivery;
 mod dialect;
 mod owners;
 
 pub(crate) use answer::Reply;
+pub(crate) use delivery::{Body, Credential, Delivery, Target};
 pub(crate) use dialect::{Said, read};
 pub(crate) use owners::{check as check_key, known as known_key, not_granted};
 
@@ -37,70 +39,6 @@ const MAX_NAMED: usize = 100;
 const MAX_LOGGED: usize = 5;
 /// Undeclared names that may wait on one device.
 const MAX_ARRIVALS: usize = 200;
-
-/// How a sender proves whose key it has.
-#[derive(Debug, Clone, Copy)]
-pub(crate) enum Credential<'a> {
-    /// The key itself.
-    Secret(&'a str),
-    /// Its hash: the key was checked before.
-    Hash([u8; 32]),
-}
-
-impl Credential<'_> {
-    /// What the key is looked up by.
-    pub(crate) fn hash(self) -> [u8; 32] {
-        match self {
-            Self::Secret(secret) => crate::auth::hash(secret),
-            Self::Hash(hash) => hash,
-        }
-    }
-}
-
-/// What an address says of the payload beside it.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub(crate) struct Target {
-    /// The device it is of, by its code or by what its sender calls it.
-    pub(crate) device: Option<String>,
-    /// The signal that the payload is a value of.
-    pub(crate) signal: Option<String>,
-    /// The time of its values.
-    pub(crate) at: Option<String>,
-}
-
-/// What a sender handed over, freed from its protocol.
-pub(crate) struct Delivery<'a> {
-    /// The key it was sent with.
-    pub(crate) credential: Result<Credential<'a>, Problem>,
-    /// What its address says.
-    pub(crate) target: Target,
-    /// The topic it was published on.
-    pub(crate) topic: Option<&'a str>,
-    /// It is meant for others first: what cannot be read is no refusal.
-    pub(crate) is_aside: bool,
-    /// How many seconds its sender can be kept waiting for its allowance.
-    pub(crate) patience_s: u64,
-    /// The payload, or why there is none.
-    pub(crate) body: Result<Body, Problem>,
-    /// What the sender calls the payload.
-    pub(crate) said: Said,
-    /// The query of the address: values given beside the payload or instead of it.
-    pub(crate) query: &'a str,
-    /// How it came, such as `HTTP POST`.
-    pub(crate) protocol: &'static str,
-    /// From where.
-    pub(crate) from: String,
-}
-
-/// A payload that has been read and unpacked.
-#[derive(Default)]
-pub(crate) struct Body {
-    pub(crate) bytes: Vec<u8>,
-    /// Bytes as they came.
-    pub(crate) sent: usize,
-    /// What was noticed when it was unpacked.
-    pub(crate) remark: Option<decode::Remark>,
-}
 
 /// What the contact log will say, as far as it is known.
 struct Draft {
