@@ -36,7 +36,8 @@
 //! | [`own_topic`] | topics a device is told to listen to |
 //! | [`presence`] | fresh, late, silent, never |
 //! | [`senml`] | sensor measurement lists (RFC 8428) |
-//! | [`series`] | telling new, repeated and corrected readings apart; buckets |
+//! | [`quality`] | how far a reading can be trusted |
+//! | [`series`] | runs of readings, segments, summaries |
 //! | [`state`] | what a part of the service wants kept, as keyed bytes |
 //! | [`trend`] | direction of change |
 //! | [`units`] | UCUM codes |
@@ -54,6 +55,7 @@ pub mod link;
 mod moment;
 pub mod own_topic;
 pub mod presence;
+pub mod quality;
 mod refusal;
 pub mod senml;
 pub mod series;

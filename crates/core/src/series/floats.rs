@@ -1,0 +1,205 @@
+//! Columns of floating-point numbers.
+//!
+//! Sensors send decimals: where every number is exactly a whole number over the
+//! same power of ten, those whole numbers are kept. Other numbers are kept as
+//! what differs in their bits from the number before, or as whole bit patterns
+//! where those repeat.
+
+use super::bits::{BitReader, BitWriter, Input, put_varint};
+use super::ints;
+use super::segment::SegmentError;
+
+/// The powers of ten that are tried. All are exact as floating-point numbers.
+const POWERS: [f64; 13] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];
+/// Up to here every whole number is exact.
+const EXACT: f64 = 9_007_199_254_740_992.0;
+
+/// Modes below are exponents of ten.
+const XOR: u8 = 0x80;
+const BITS: u8 = 0x81;
+
+/// A number as a whole number over a power of ten, if that is exact to the bit.
+fn scaled(value: f64, power: f64) -> Option<i64> {
+    let whole = (value * power).round();
+    let is_exact = whole.abs() <= EXACT && (whole as i64 as f64 / power).to_bits() == value.to_bits();
+    is_exact.then_some(whole as i64)
+}
+
+fn all_scaled(values: &[f64]) -> Option<(u8, Vec<i64>)> {
+    let mut exponent = 0;
+    for value in values {
+        while scaled(*value, POWERS[exponent]).is_none() {
+            exponent += 1;
+            if exponent == POWERS.len() {
+                return None;
+            }
+        }
+    }
+    // What was exact over a smaller power may have grown too large over this one.
+    let whole = values.iter().map(|value| scaled(*value, POWERS[exponent])).collect::<Option<_>>()?;
+    Some((exponent as u8, whole))
+}
+
+/// Appends a column.
+pub(super) fn encode(values: &[f64], out: &mut Vec<u8>) {
+    if let Some((exponent, whole)) = all_scaled(values) {
+        out.push(exponent);
+        ints::encode(&whole, out);
+        return;
+    }
+    let xored = encode_xor(values);
+    let mut patterns = Vec::new();
+    ints::encode(&values.iter().map(|value| value.to_bits() as i64).collect::<Vec<_>>(), &mut patterns);
+    if patterns.len() <= xored.len() {
+        out.push(BITS);
+        out.extend_from_slice(&patterns);
+    } else {
+        out.push(XOR);
+        put_varint(out, xored.len() as u64);
+        out.extend_from_slice(&xored);
+    }
+}
+
+/// Reads a column of `count` numbers, all finite.
+pub(super) fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, SegmentError> {
+    let values: Vec<f64> = match input.byte()? {
+        XOR => {
+            let length = input.length(input.0.len())?;
+            decode_xor(input.bytes(length)?, count)?
+        }
+        BITS => ints::decode(input, count)?.into_iter().map(|bits| f64::from_bits(bits as u64)).collect(),
+        exponent => {
+            let power = *POWERS.get(usize::from(exponent)).ok_or(SegmentError::Wrong("an unknown scale"))?;
+            let whole = ints::decode(input, count)?;
+            whole.into_iter().map(|whole| whole as f64 / power).collect()
+        }
+    };
+    if values.iter().all(|value| value.is_finite()) {
+        Ok(values)
+    } else {
+        Err(SegmentError::Wrong("a number that is not finite"))
+    }
+}
+
+/// For each number a bit whether it differs; if it does, a bit whether the bits
+/// that differ lie where they lay last time, else where they lie (six bits of
+/// leading zeros, six of length less one); then those bits.
+fn encode_xor(values: &[f64]) -> Vec<u8> {
+    let mut writer = BitWriter::default();
+    let mut last = 0u64;
+    let (mut leading, mut length) = (0, 64);
+    for value in values {
+        let differs = value.to_bits() ^ last;
+        last = value.to_bits();
+        if differs == 0 {
+            writer.put(0, 1);
+            continue;
+        }
+        let (new_leading, trailing) = (differs.leading_zeros(), differs.trailing_zeros());
+        let new_length = 64 - new_leading - trailing;
+        let fits = new_leading >= leading && trailing >= 64 - leading - length;
+        // Staying in a window that has grown much too wide costs more than a new one.
+        if fits && length < new_length + 12 {
+            writer.put(0b01, 2);
+        } else {
+            (leading, length) = (new_leading, new_length);
+            writer.put(0b11, 2);
+            writer.put(u64::from(leading), 6);
+            writer.put(u64::from(length - 1), 6);
+        }
+        writer.put(differs >> (64 - leading - length), length);
+    }
+    writer.finish()
+}
+
+fn decode_xor(bytes: &[u8], count: usize) -> Result<Vec<f64>, SegmentError> {
+    let mut reader = BitReader::new(bytes);
+    let mut values = Vec::with_capacity(count);
+    let mut last = 0u64;
+    let (mut leading, mut length) = (0, 64);
+    for _ in 0..count {
+        if reader.take(1)? == 1 {
+            if reader.take(1)? == 1 {
+                leading = reader.take(6)? as u32;
+                length = reader.take(6)? as u32 + 1;
+                if leading + length > 64 {
+                    return Err(SegmentError::Wrong("more than 64 bits of a number"));
+                }
+            }
+            last ^= reader.take(length)? << (64 - leading - length);
+        }
+        values.push(f64::from_bits(last));
+    }
+    Ok(values)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn encoded(values: &[f64]) -> Vec<u8> {
+        let mut out = Vec::new();
+        encode(values, &mut out);
+        out
+    }
+
+    fn check(values: &[f64]) -> usize {
+        let bytes = encoded(values);
+        let mut input = Input(&bytes);
+        let back = decode(&mut input, values.len()).unwrap();
+        let bits = |values: &[f64]| values.iter().map(|v| v.to_bits()).collect::<Vec<_>>();
+        assert_eq!(bits(&back), bits(values), "exact to the bit");
+        assert!(input.0.is_empty(), "read to the end");
+        bytes.len()
+    }
+
+    #[test]
+    fn the_way_follows_the_numbers() {
+        let cases: [(&str, Vec<f64>, u8); 7] = [
+            ("decimals", vec![21.4, 21.5, -3.0, 0.1], 1),
+            ("whole", vec![4095.0, 0.0, -7.0], 0),
+            ("mixed decimals", vec![0.001, 12.0, 99.99], 3),
+            ("of single precision", (1..50).map(|i| f64::from(i as f32 / 3.0)).collect(), XOR),
+            ("no zero below zero", vec![1.0, -0.0, 1.0, -0.0], XOR),
+            ("the same third", vec![1.0 / 3.0; 99], BITS),
+            (
+                "evenly spaced in their bits",
+                (0..50u64).map(|i| f64::from_bits(0x3ff5_5555_5555_5555 + i)).collect(),
+                BITS,
+            ),
+        ];
+        for (name, values, mode) in cases {
+            check(&values);
+            assert_eq!(encoded(&values)[0], mode, "{name}");
+        }
+    }
+
+    #[test]
+    fn a_random_walk_of_one_decimal_takes_about_a_byte() {
+        let mut state = 1u64;
+        let mut value = 200i32;
+        let values: Vec<f64> = (0..8_192)
+            .map(|_| {
+                state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+                value += (state >> 33) as i32 % 4;
+                f64::from(value) / 10.0
+            })
+            .collect();
+        assert!(check(&values) < 8_192 * 3 / 8 + 300, "{} bytes", check(&values));
+    }
+
+    proptest! {
+        #[test]
+        fn any_numbers_read_back(values in prop::collection::vec(prop::num::f64::NORMAL | prop::num::f64::SUBNORMAL | prop::num::f64::ZERO, 0..300)) {
+            check(&values);
+        }
+
+        #[test]
+        fn decimals_are_exact(values in prop::collection::vec(-1_000_000i64..1_000_000, 1..300), exponent in 0usize..9) {
+            let values: Vec<f64> = values.into_iter().map(|n| n as f64 / POWERS[exponent]).collect();
+            check(&values);
+            prop_assert!(usize::from(encoded(&values)[0]) <= exponent, "kept as whole numbers");
+        }
+    }
+}

@@ -1,0 +1,400 @@
+//! Runs: readings of one signal in order of time, held by columns.
+
+use crate::quality::Quality;
+use crate::{Moment, Value};
+use std::ops::Range;
+
+/// One reading of a run.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Point {
+    /// When it was measured.
+    pub at: Moment,
+    /// What was measured, in the signal's unit.
+    pub value: Value,
+    /// How far it can be trusted.
+    pub quality: Quality,
+    /// What the sender sent, where the value was converted from it.
+    pub raw: Option<Value>,
+}
+
+impl Point {
+    /// A good reading as it was sent.
+    #[must_use]
+    pub const fn good(at: Moment, value: Value) -> Self {
+        Self { at, value, quality: Quality::Good, raw: None }
+    }
+}
+
+/// Readings of one signal, strictly ascending in time.
+///
+/// Held by columns: a number takes 16 bytes with its time. Quality and raw
+/// values take room only in runs that have any but good and unconverted ones.
+#[derive(Debug, Clone, Default)]
+pub struct Run {
+    times: Vec<i64>,
+    values: Values,
+    /// Empty, or as long as `times`.
+    qualities: Vec<Quality>,
+    /// Empty, or as long as `times`.
+    raws: Vec<Option<Value>>,
+}
+
+/// A column of values: numbers alone, or anything.
+#[derive(Debug, Clone)]
+pub(super) enum Values {
+    Numbers(Vec<f64>),
+    Any(Vec<Value>),
+}
+
+impl Default for Values {
+    fn default() -> Self {
+        Self::Numbers(Vec::new())
+    }
+}
+
+impl Values {
+    pub(super) fn get(&self, index: usize) -> Value {
+        match self {
+            Self::Numbers(numbers) => Value::Number(numbers[index]),
+            Self::Any(values) => values[index].clone(),
+        }
+    }
+
+    pub(super) fn push(&mut self, value: Value) {
+        match (&mut *self, value) {
+            (Self::Numbers(numbers), Value::Number(number)) => numbers.push(number),
+            (Self::Numbers(numbers), value) => {
+                let mut values: Vec<Value> = numbers.iter().copied().map(Value::Number).collect();
+                values.push(value);
+                *self = Self::Any(values);
+            }
+            (Self::Any(values), value) => values.push(value),
+        }
+    }
+
+    fn extend(&mut self, other: &Self, range: Range<usize>) {
+        match (&mut *self, other) {
+            (Self::Numbers(numbers), Self::Numbers(more)) => numbers.extend_from_slice(&more[range]),
+            (Self::Any(values), Self::Any(more)) => values.extend_from_slice(&more[range]),
+            (_, other) => {
+                for index in range {
+                    self.push(other.get(index));
+                }
+            }
+        }
+    }
+}
+
+impl Run {
+    /// A run of its columns, which are as long as each other; the last two may
+    /// be empty. `None` if times do not ascend.
+    pub(super) fn from_columns(
+        times: Vec<i64>,
+        values: Values,
+        qualities: Vec<Quality>,
+        raws: Vec<Option<Value>>,
+    ) -> Option<Self> {
+        times.is_sorted_by(|a, b| a < b).then_some(Self { times, values, qualities, raws })
+    }
+
+    /// How many readings.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.times.len()
+    }
+
+    /// Whether there is none.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.times.is_empty()
+    }
+
+    /// The times in microseconds since 1970, ascending.
+    #[must_use]
+    pub fn times(&self) -> &[i64] {
+        &self.times
+    }
+
+    /// First and last time in microseconds since 1970.
+    #[must_use]
+    pub fn span(&self) -> Option<(i64, i64)> {
+        Some((*self.times.first()?, *self.times.last()?))
+    }
+
+    pub(super) fn values(&self) -> &Values {
+        &self.values
+    }
+
+    pub(super) fn qualities(&self) -> &[Quality] {
+        &self.qualities
+    }
+
+    pub(super) fn raws(&self) -> &[Option<Value>] {
+        &self.raws
+    }
+
+    /// Adds a reading at the end. One that is not newer than the last takes the
+    /// last one's place if its time is the same, and is left out otherwise.
+    pub fn push(&mut self, point: Point) {
+        let at = point.at.as_micros();
+        match self.times.last() {
+            Some(last) if *last == at => self.truncate(self.len() - 1),
+            Some(last) if *last > at => return,
+            _ => {}
+        }
+        if !point.quality.is_good() && self.qualities.is_empty() {
+            self.qualities.resize(self.times.len(), Quality::Good);
+        }
+        if point.raw.is_some() && self.raws.is_empty() {
+            self.raws.resize(self.times.len(), None);
+        }
+        self.times.push(at);
+        self.values.push(point.value);
+        if !self.qualities.is_empty() || !point.quality.is_good() {
+            self.qualities.push(point.quality);
+        }
+        if !self.raws.is_empty() || point.raw.is_some() {
+            self.raws.push(point.raw);
+        }
+    }
+
+    fn truncate(&mut self, len: usize) {
+        self.times.truncate(len);
+        match &mut self.values {
+            Values::Numbers(numbers) => numbers.truncate(len),
+            Values::Any(values) => values.truncate(len),
+        }
+        self.qualities.truncate(len);
+        self.raws.truncate(len);
+    }
+
+    /// The reading at a place.
+    ///
+    /// # Panics
+    /// Past the end.
+    #[must_use]
+    pub fn point(&self, index: usize) -> Point {
+        Point {
+            at: moment(self.times[index]),
+            value: self.values.get(index),
+            quality: self.qualities.get(index).copied().unwrap_or_default(),
+            raw: self.raws.get(index).cloned().flatten(),
+        }
+    }
+
+    /// The value at a place.
+    ///
+    /// # Panics
+    /// Past the end.
+    #[must_use]
+    pub fn value(&self, index: usize) -> Value {
+        self.values.get(index)
+    }
+
+    /// All readings in order.
+    pub fn points(&self) -> impl DoubleEndedIterator<Item = Point> + '_ {
+        (0..self.len()).map(|index| self.point(index))
+    }
+
+    /// Times (microseconds since 1970) and numbers of the good readings; flags
+    /// count as 0 and 1, texts are left out.
+    pub fn good_numbers(&self) -> impl Iterator<Item = (i64, f64)> + '_ {
+        self.good_numbers_in(0..self.len())
+    }
+
+    /// As [`Run::good_numbers`], of the readings at some places.
+    pub fn good_numbers_in(&self, range: Range<usize>) -> impl Iterator<Item = (i64, f64)> + '_ {
+        range.filter_map(|index| {
+            if self.qualities.get(index).is_some_and(|quality| !quality.is_good()) {
+                return None;
+            }
+            let number = match &self.values {
+                Values::Numbers(numbers) => Some(numbers[index]),
+                Values::Any(values) => values[index].as_number(),
+            };
+            Some((self.times[index], number?))
+        })
+    }
+
+    /// Places of the readings from a time on and before another.
+    #[must_use]
+    pub fn between(&self, from: i64, to: i64) -> Range<usize> {
+        let start = self.times.partition_point(|at| *at < from);
+        let end = self.times.partition_point(|at| *at < to);
+        start..end.max(start)
+    }
+
+    /// A copy of the readings at some places.
+    #[must_use]
+    pub fn slice(&self, range: Range<usize>) -> Self {
+        let mut part = Self::default();
+        part.extend_from(self, range);
+        part
+    }
+
+    /// Adds readings of another run that are all newer than the last.
+    pub(super) fn extend_from(&mut self, other: &Self, range: Range<usize>) {
+        if range.is_empty() {
+            return;
+        }
+        debug_assert!(self.times.last() < Some(&other.times[range.start]), "runs overlap");
+        let (before, count) = (self.len(), range.len());
+        extend_sparse(&mut self.qualities, before, &other.qualities, range.clone(), count);
+        extend_sparse(&mut self.raws, before, &other.raws, range.clone(), count);
+        self.times.extend_from_slice(&other.times[range.clone()]);
+        self.values.extend(&other.values, range);
+    }
+
+    /// This run with another laid over it: where both have a time, the other
+    /// one's reading holds.
+    #[must_use]
+    pub fn overlaid(&self, over: &Self) -> Self {
+        let mut merged = Self::default();
+        let (mut i, mut j) = (0, 0);
+        while i < self.len() && j < over.len() {
+            // Whole stretches at once: usually one run follows the other.
+            let start = i;
+            i += self.times[i..].partition_point(|at| *at < over.times[j]);
+            merged.extend_from(self, start..i);
+            if self.times.get(i) == Some(&over.times[j]) {
+                i += 1;
+            }
+            let next = self.times.get(i).copied().unwrap_or(i64::MAX);
+            let start = j;
+            j += 1;
+            while j < over.len() && over.times[j] < next {
+                j += 1;
+            }
+            merged.extend_from(over, start..j);
+        }
+        merged.extend_from(self, i..self.len());
+        merged.extend_from(over, j..over.len());
+        merged
+    }
+
+    /// Lays `over` onto this run in place; cheap if it is newer than all of it.
+    pub fn overlay(&mut self, over: &Self) {
+        match (self.times.last(), over.times.first()) {
+            (_, None) => {}
+            (Some(last), Some(first)) if last >= first => *self = self.overlaid(over),
+            _ => self.extend_from(over, 0..over.len()),
+        }
+    }
+
+    /// Takes out all readings from a time on and before another.
+    pub fn remove(&mut self, from: i64, to: i64) {
+        let gone = self.between(from, to);
+        if gone.is_empty() {
+            return;
+        }
+        let mut rest = self.slice(0..gone.start);
+        rest.extend_from(self, gone.end..self.len());
+        *self = rest;
+    }
+
+    /// The room it takes in memory, in numbers with their times (16 bytes).
+    #[must_use]
+    pub fn weight(&self) -> usize {
+        let values = match &self.values {
+            Values::Numbers(numbers) => numbers.len(),
+            Values::Any(values) => values
+                .iter()
+                .map(|value| match value {
+                    Value::Text(text) => 4 + text.len() / 16,
+                    Value::Flag(_) | Value::Number(_) => 3,
+                })
+                .sum(),
+        };
+        values + 2 * self.raws.len()
+    }
+}
+
+/// Lengthens a column that is empty where it would hold nothing but defaults.
+fn extend_sparse<T: Clone + Default>(
+    column: &mut Vec<T>,
+    before: usize,
+    more: &[T],
+    range: Range<usize>,
+    count: usize,
+) {
+    match (column.is_empty(), more.is_empty()) {
+        (true, true) => {}
+        (_, true) => column.resize(before + count, T::default()),
+        (_, false) => {
+            column.resize(before, T::default());
+            column.extend_from_slice(&more[range]);
+        }
+    }
+}
+
+/// Only times of moments come into runs.
+pub(super) fn moment(micros: i64) -> Moment {
+    Moment::from_micros(micros).unwrap_or(Moment::EPOCH)
+}
+
+impl FromIterator<Point> for Run {
+    fn from_iter<I: IntoIterator<Item = Point>>(points: I) -> Self {
+        let mut run = Self::default();
+        for point in points {
+            run.push(point);
+        }
+        run
+    }
+}
+
+#[cfg(test)]
+pub(super) mod tests {
+    use super::*;
+    use crate::quality::Cause;
+    use proptest::prelude::*;
+    use std::collections::BTreeMap;
+
+    /// Any value, with the qualities and raw values that go with it.
+    pub(crate) fn any_point(at: impl Strategy<Value = i64>) -> impl Strategy<Value = Point> {
+        let value = prop_oneof![
+            6 => (-2000i32..2000).prop_map(|n| Value::Number(f64::from(n) / 10.0)),
+            1 => prop::num::f64::NORMAL.prop_map(Value::Number),
+            1 => any::<bool>().prop_map(Value::Flag),
+            1 => "[a-c]{0,3}".prop_map(Value::Text),
+        ];
+        let quality = prop_oneof![
+            9 => Just(Quality::Good),
+            1 => (0..Cause::ALL.len()).prop_map(|i| Quality::Suspect(Cause::ALL[i])),
+            1 => (0..Cause::ALL.len()).prop_map(|i| Quality::Rejected(Cause::ALL[i])),
+        ];
+        let raw = prop_oneof![9 => Just(None), 1 => (0i32..4096).prop_map(|n| Some(Value::Number(f64::from(n))))];
+        (at, value, quality, raw).prop_map(|(at, value, quality, raw)| Point { at: moment(at), value, quality, raw })
+    }
+
+    pub(crate) fn any_run(times: Range<i64>, len: usize) -> impl Strategy<Value = Run> {
+        prop::collection::vec(any_point(times), 0..len).prop_map(|points| {
+            let sorted: BTreeMap<i64, Point> = points.into_iter().map(|p| (p.at.as_micros(), p)).collect();
+            sorted.into_values().collect()
+        })
+    }
+
+    fn map(run: &Run) -> BTreeMap<i64, Point> {
+        run.points().map(|point| (point.at.as_micros(), point)).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn laying_over_agrees_with_a_map(base in any_run(0..60, 40), over in any_run(0..60, 40)) {
+            let mut expected = map(&base);
+            expected.extend(map(&over));
+            let mut merged = base.clone();
+            merged.overlay(&over);
+            prop_assert_eq!(map(&merged), expected.clone());
+            prop_assert_eq!(map(&base.overlaid(&over)), expected);
+        }
+
+        #[test]
+        fn removing_agrees_with_a_map(run in any_run(0..60, 40), from in 0i64..60, to in 0i64..60) {
+            let mut rest = run.clone();
+            rest.remove(from, to);
+            let mut expected = map(&run);
+            expected.retain(|at, _| !(from..to).contains(at));
+            prop_assert_eq!(map(&rest), expected);
+        }
+    }
+}
