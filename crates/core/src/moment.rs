@@ -30,6 +30,10 @@ const RANGE: std::ops::RangeInclusive<i64> = -62_167_219_200 * MICROS..=253_402_
 impl Moment {
     /// 1970-01-01T00:00:00Z.
     pub const EPOCH: Self = Self(0);
+    /// 0000-01-01T00:00:00Z, the earliest there is.
+    pub const MIN: Self = Self(*RANGE.start());
+    /// 9999-12-30T00:00:00Z, the latest there is.
+    pub const MAX: Self = Self(*RANGE.end());
 
     /// From microseconds since 1970; `None` outside the years 0000 to 9999.
     #[must_use]

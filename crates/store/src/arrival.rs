@@ -1,13 +1,10 @@
 //! Arrivals: names and devices that nobody has declared.
 
 use crate::signal::{Signal, signal};
-use crate::{NewSignal, Order, Page, Store, StoreError};
+use crate::{NewSignal, Store, StoreError};
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use sqlx::Row;
 use std::sync::Arc;
-
-/// Readings moved at a time.
-const CHUNK: u32 = 5_000;
 
 /// A name that waits: its first value's unit is a guess.
 #[derive(Debug, Clone, Copy)]
@@ -182,22 +179,13 @@ impl Store {
         add_name(&mut transaction, arrival.device, &arrival.code, target).await?;
         transaction.commit().await?;
         let mut moved = Moved::default();
-        let Some((first, last)) = self.time_span(arrival.id).await? else {
-            self.remove_signal(arrival.id, now).await?;
-            return Ok(moved);
-        };
-        let mut from = first;
-        loop {
-            let page = Page { signal: arrival.id, from, to: last.next(), limit: CHUNK, order: Order::Ascending };
-            let readings = self.readings(page).await?;
-            let Some((newest, _)) = readings.last() else { break };
-            from = newest.next();
-            let count = readings.len();
+        let mut scan = self.scan(arrival.id, Moment::MIN, Moment::MAX);
+        while let Some(readings) = scan.next().await? {
             let over: Vec<Reading> = readings
-                .into_iter()
-                .filter_map(|(at, value)| Some(Reading { signal: target, at, value: convert(value)? }))
+                .points()
+                .filter_map(|point| Some(Reading { signal: target, at: point.at, value: convert(point.value)? }))
                 .collect();
-            moved.left += (count - over.len()) as u64;
+            moved.left += (readings.len() - over.len()) as u64;
             moved.moved += over.len() as u64;
             // Through the recorder, so that what the signal has already is seen.
             self.record(Arc::new(over), now).await?;

@@ -1,5 +1,6 @@
 //! What can go wrong in the store.
 
+use crate::series::segment::LoadError;
 use std::path::PathBuf;
 
 /// Why the store cannot be opened. Each message is a sentence for the operator.
@@ -56,7 +57,10 @@ pub enum StoreError {
     /// SQLite failed; the transaction was rolled back.
     #[error("database failure: {0}")]
     Database(sqlx::Error),
-    /// The recorder did not take readings that were to be moved.
+    /// A segment cannot be read.
+    #[error("what is stored is damaged: {0}; `key-lantern check` finds all such places")]
+    Damaged(String),
+    /// The recorder did not take a change of readings.
     #[error(transparent)]
     Recorder(#[from] crate::RecordError),
 }
@@ -67,6 +71,15 @@ impl From<sqlx::Error> for StoreError {
             sqlx::Error::RowNotFound => Self::NotFound,
             sqlx::Error::Database(cause) if cause.is_unique_violation() => Self::Taken,
             _ => Self::Database(error),
+        }
+    }
+}
+
+impl From<LoadError> for StoreError {
+    fn from(error: LoadError) -> Self {
+        match error {
+            LoadError::Database(error) => error.into(),
+            LoadError::Damaged { .. } => Self::Damaged(error.to_string()),
         }
     }
 }

@@ -2,13 +2,19 @@
 
 use crate::error::OpenError;
 use crate::recorder::Recorder;
+use crate::series::room::Room;
+use crate::series::sealer::Sealer;
+use crate::series::tails::Tails;
+use crate::series::{Limits, journal, upgrade};
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
-use sqlx::{SqlitePool, pool::PoolOptions};
+use sqlx::{Connection, SqlitePool, pool::PoolOptions};
 use std::fs::{DirBuilder, File, TryLockError};
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
+use tokio::task::AbortHandle;
 
 /// The name of the database in the data directory.
 pub const DATABASE_FILE: &str = "key-lantern.sqlite";
@@ -23,6 +29,9 @@ pub struct Store {
     /// One connection: a queue in which all writers stand.
     pub(crate) write: SqlitePool,
     pub(crate) recorder: Recorder,
+    pub(crate) tails: Arc<Tails>,
+    pub(crate) disk: Arc<Room>,
+    sealer: AbortHandle,
     /// Held for as long as the store is open, so that no second service writes.
     _lock: File,
 }
@@ -34,21 +43,50 @@ impl Store {
     /// # Errors
     /// [`OpenError`], with a sentence for the operator.
     pub async fn open(dir: &Path) -> Result<Self, OpenError> {
+        Self::open_with(dir, Limits::default()).await
+    }
+
+    /// As [`Store::open`], with sizes of one's own.
+    ///
+    /// # Errors
+    /// [`OpenError`], with a sentence for the operator.
+    pub async fn open_with(dir: &Path, limits: Limits) -> Result<Self, OpenError> {
         let lock = lock(dir)?;
         let file = dir.join(DATABASE_FILE);
-        let write = connect(&file, 1, 16_000).await?;
+        let disk = Arc::new(Room::new(limits.reserve));
+        let write = connect(&file, 1, 16_000, &disk).await?;
         migrate(&write, &file).await?;
-        let read = connect(&file, READERS, 4_000).await?;
-        let recorder = Recorder::start(write.clone());
-        Ok(Self { read, write, recorder, _lock: lock })
+        let read = connect(&file, READERS, 4_000, &disk).await?;
+        let tails = Arc::new(Tails::default());
+        resume(&write, &tails, &limits)
+            .await
+            .map_err(|cause| OpenError::Database { file: file.clone(), cause: cause.to_string() })?;
+        let (recorder, seals) = Recorder::start(write.clone(), tails.clone(), limits, disk.clone());
+        let sealer = Sealer { pool: read.clone(), tails: tails.clone(), limits, recorder: seals };
+        let sealer = tokio::spawn(sealer.run()).abort_handle();
+        Ok(Self { read, write, recorder, tails, disk, sealer, _lock: lock })
     }
 
     /// Writes what is still queued and closes the file.
     pub async fn close(&self) {
+        // What is not sealed yet is in the journal.
+        self.sealer.abort();
         self.recorder.stop().await;
         self.read.close().await;
         self.write.close().await;
     }
+}
+
+impl Drop for Store {
+    fn drop(&mut self) {
+        self.sealer.abort();
+    }
+}
+
+async fn resume(pool: &SqlitePool, tails: &Tails, limits: &Limits) -> Result<(), sqlx::Error> {
+    upgrade::run(pool, limits).await?;
+    let mut connection = pool.acquire().await?;
+    journal::replay(&mut connection, tails, limits).await
 }
 
 fn lock(dir: &Path) -> Result<File, OpenError> {
@@ -64,7 +102,7 @@ fn lock(dir: &Path) -> Result<File, OpenError> {
     }
 }
 
-async fn connect(file: &Path, connections: u32, cache_kib: u32) -> Result<SqlitePool, OpenError> {
+async fn connect(file: &Path, connections: u32, cache_kib: u32, disk: &Arc<Room>) -> Result<SqlitePool, OpenError> {
     let options = SqliteConnectOptions::new()
         .filename(file)
         .create_if_missing(true)
@@ -83,10 +121,18 @@ async fn connect(file: &Path, connections: u32, cache_kib: u32) -> Result<Sqlite
         // Checkpointing each 16 MB instead of 4 writes hot pages less often.
         .pragma("wal_autocheckpoint", "8000")
         .pragma("journal_size_limit", "67108864");
+    let disk = disk.clone();
     let pool: SqlitePoolOptions = PoolOptions::new();
     pool.max_connections(connections)
         .min_connections(1)
         .idle_timeout(Duration::from_secs(60))
+        // When the disk is full, SQLite itself ends a transaction, which the library
+        // does not notice: such a connection would refuse every later one.
+        .before_acquire(|connection, _| Box::pin(async { Ok(!connection.is_in_transaction()) }))
+        .after_connect(move |connection, _| {
+            let disk = disk.clone();
+            Box::pin(async move { disk.limit(connection).await })
+        })
         .connect_with(options)
         .await
         .map_err(|cause| OpenError::Database { file: file.to_owned(), cause: cause.to_string() })

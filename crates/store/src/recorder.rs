@@ -1,19 +1,23 @@
-//! The recorder: one task that writes all readings, many deliveries at a time.
+//! The recorder: one task that makes all changes to series, many deliveries at a
+//! time.
 //!
 //! Deliveries that come while a group is being committed wait together and make
-//! up the next group. A group is sorted by signal and time, because what costs
-//! is the number of distinct pages a transaction touches and not the rows. A
-//! delivery is answered after the commit, which is durable (synchronous FULL).
+//! up the next group. A delivery is answered after the commit, which is durable
+//! (synchronous FULL). Sealing goes through the recorder too, so that there is
+//! one order in which series change; the work for it is done elsewhere before.
 
-use crate::types::moment;
-use crate::value::{Stored, Storing};
+use crate::series::group::{self, Incoming, Memory};
+use crate::series::plan::Rewrite;
+use crate::series::room::{self, Room};
+use crate::series::segment::{self, LoadError, Span};
+use crate::series::tails::Tails;
+use crate::series::{Limits, journal};
 use crate::{StoreError, state};
-use lantern_core::series::{Fate, merge};
+use lantern_core::series::{Layer, MAX_RUN};
 use lantern_core::state::StateChange;
-use lantern_core::{Moment, Reading, SignalId, Value};
-use sqlx::{AssertSqlSafe, Row, SqliteConnection, SqlitePool};
-use std::collections::HashMap;
-use std::sync::{Arc, LazyLock, Mutex, PoisonError};
+use lantern_core::{Moment, Reading, SignalId};
+use sqlx::SqlitePool;
+use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
 use tokio::task::JoinHandle;
 
@@ -23,6 +27,8 @@ const QUEUE_READINGS: usize = 200_000;
 const QUEUE_DELIVERIES: usize = 4_096;
 /// Readings after which a group takes no further delivery.
 const GROUP_READINGS: usize = 40_000;
+/// A group may be one run, and a run has to fit into a segment.
+const _: () = assert!(GROUP_READINGS + QUEUE_READINGS <= MAX_RUN, "a group must fit into a segment");
 
 /// What became of a delivery's readings.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -33,6 +39,8 @@ pub struct Recorded {
     pub repeated: usize,
     /// Readings that replaced another value of the same time.
     pub corrected: usize,
+    /// Readings of a time whose readings are no longer kept: not taken in.
+    pub expired: usize,
 }
 
 /// Why a delivery was not recorded. Nothing of it was kept.
@@ -41,17 +49,52 @@ pub enum RecordError {
     /// The queue is full: try again later.
     #[error("too many readings are waiting to be written")]
     Busy,
+    /// The disk, or what the service may use of it, is full: try again later.
+    #[error("there is no room left for readings")]
+    Full,
     /// The database could not take it.
     #[error("the readings could not be written: {0}")]
     Failed(String),
 }
 
-struct Job {
+struct Delivery {
     readings: Arc<Vec<Reading>>,
     changes: Vec<StateChange>,
     now: Moment,
     answer: oneshot::Sender<Result<Recorded, RecordError>>,
     _room: OwnedSemaphorePermit,
+}
+
+impl Delivery {
+    fn weight(&self) -> usize {
+        self.readings.len() + self.changes.len()
+    }
+}
+
+struct Cut {
+    span: Span,
+    answer: oneshot::Sender<Result<(), RecordError>>,
+}
+
+enum Job {
+    Delivery(Delivery),
+    Cut(Cut),
+}
+
+/// Changes to segments that the sealer has prepared: one transaction.
+#[derive(Default)]
+pub(crate) struct Sealing {
+    pub(crate) rewrites: Vec<(SignalId, Rewrite)>,
+    /// Signals whose changes are sealed up to an entry.
+    pub(crate) marks: Vec<(SignalId, i64)>,
+    /// Entries before this one may go, some of them now.
+    pub(crate) trim: i64,
+}
+
+pub(crate) struct Seal {
+    pub(crate) sealing: Sealing,
+    /// How many entries were trimmed.
+    pub(crate) answer: oneshot::Sender<Result<u64, String>>,
 }
 
 /// The way to the recorder's task.
@@ -62,14 +105,17 @@ pub(crate) struct Recorder {
 }
 
 impl Recorder {
-    pub(crate) fn start(pool: SqlitePool) -> Self {
+    /// Starts the task, and gives the way for the sealer too.
+    pub(crate) fn start(pool: SqlitePool, tails: Arc<Tails>, limits: Limits, disk: Arc<Room>) -> (Self, mpsc::Sender<Seal>) {
         let (queue, jobs) = mpsc::channel(QUEUE_DELIVERIES);
-        let task = tokio::spawn(run(pool, jobs));
-        Self {
+        let (seals, sealings) = mpsc::channel(1);
+        let task = Task { pool, tails, limits, disk, memory: Memory::default(), kept_back: None };
+        let recorder = Self {
             queue: Mutex::new(Some(queue)),
             room: Arc::new(Semaphore::new(QUEUE_READINGS)),
-            task: Mutex::new(Some(task)),
-        }
+            task: Mutex::new(Some(tokio::spawn(task.run(jobs, sealings)))),
+        };
+        (recorder, seals)
     }
 
     /// Finishes what is queued and takes no more.
@@ -83,6 +129,10 @@ impl Recorder {
         }
     }
 
+    fn queue(&self) -> Result<mpsc::Sender<Job>, RecordError> {
+        self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or_else(stopping)
+    }
+
     async fn record(
         &self,
         readings: Arc<Vec<Reading>>,
@@ -92,16 +142,29 @@ impl Recorder {
         let weight = u32::try_from((readings.len() + changes.len()).clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
         let room = self.room.clone().try_acquire_many_owned(weight).map_err(|_| RecordError::Busy)?;
         let (answer, answered) = oneshot::channel();
-        let queue = self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        let queue = queue.ok_or_else(stopping)?;
-        queue.try_send(Job { readings, changes, now, answer, _room: room }).map_err(|_| RecordError::Busy)?;
-        drop(queue);
+        let delivery = Delivery { readings, changes, now, answer, _room: room };
+        self.queue()?.try_send(Job::Delivery(delivery)).map_err(|_| RecordError::Busy)?;
+        answered.await.unwrap_or_else(|_| Err(stopping()))
+    }
+
+    /// Deletes all readings of a span.
+    pub(crate) async fn cut(&self, span: Span) -> Result<(), RecordError> {
+        let (answer, answered) = oneshot::channel();
+        let cut = Cut { span, answer };
+        self.queue()?.send(Job::Cut(cut)).await.map_err(|_| stopping())?;
         answered.await.unwrap_or_else(|_| Err(stopping()))
     }
 }
 
 fn stopping() -> RecordError {
     RecordError::Failed("the service is stopping".to_owned())
+}
+
+fn refusal(error: &LoadError) -> RecordError {
+    match error {
+        LoadError::Database(error) if room::is_full(error) => RecordError::Full,
+        error => RecordError::Failed(error.to_string()),
+    }
 }
 
 impl crate::Store {
@@ -126,187 +189,158 @@ impl crate::Store {
     ) -> Result<Recorded, RecordError> {
         self.recorder.record(readings, changes, now).await
     }
+
+    /// Deletes all readings of a signal from a time on and before another. They
+    /// are gone for every reader when this returns; their room is freed later.
+    ///
+    /// # Errors
+    /// [`StoreError::Recorder`]; nothing was deleted then.
+    pub async fn delete_readings(&self, signal: SignalId, from: Moment, to: Moment) -> Result<(), StoreError> {
+        let span = Span { signal, from: from.as_micros(), to: to.as_micros() };
+        Ok(self.recorder.cut(span).await?)
+    }
 }
 
-async fn run(pool: SqlitePool, mut jobs: mpsc::Receiver<Job>) {
-    // The newest time of each signal, so that the usual reading, newer than all
-    // before it, needs no look whether it is there already.
-    let mut newest = HashMap::new();
-    while let Some(first) = jobs.recv().await {
-        let weight = |job: &Job| job.readings.len() + job.changes.len();
-        let mut size = weight(&first);
+struct Task {
+    pool: SqlitePool,
+    tails: Arc<Tails>,
+    limits: Limits,
+    disk: Arc<Room>,
+    memory: Memory,
+    /// A job that could not be part of the last group.
+    kept_back: Option<Job>,
+}
+
+impl Task {
+    async fn run(mut self, mut jobs: mpsc::Receiver<Job>, mut sealings: mpsc::Receiver<Seal>) {
+        let mut is_sealed_no_more = false;
+        loop {
+            if let Some(job) = self.kept_back.take() {
+                self.work(job, &mut jobs).await;
+                continue;
+            }
+            // With too much unsealed, deliveries wait in their queue until it is
+            // full and they are turned away.
+            let has_room = is_sealed_no_more || self.tails.weight() < self.limits.most_recent;
+            tokio::select! {
+                biased;
+                seal = sealings.recv(), if !is_sealed_no_more => match seal {
+                    Some(seal) => self.seal(seal).await,
+                    // Closing: what waits is still written.
+                    None => is_sealed_no_more = true,
+                },
+                job = jobs.recv(), if has_room => match job {
+                    Some(job) => self.work(job, &mut jobs).await,
+                    None => return,
+                },
+                () = self.tails.settled.notified(), if !has_room => {}
+            }
+        }
+    }
+
+    async fn work(&mut self, job: Job, jobs: &mut mpsc::Receiver<Job>) {
+        match job {
+            Job::Delivery(delivery) => self.record(delivery, jobs).await,
+            Job::Cut(cut) => {
+                let done = self.cut(&cut).await;
+                if let Err(error) = &done {
+                    tracing::error!(%error, "readings could not be deleted");
+                }
+                let _ = cut.answer.send(done.map_err(|error| refusal(&error.into())));
+            }
+        }
+    }
+
+    async fn record(&mut self, first: Delivery, jobs: &mut mpsc::Receiver<Job>) {
+        let mut size = first.weight();
         let mut group = vec![first];
         while size < GROUP_READINGS {
-            let Ok(job) = jobs.try_recv() else { break };
-            size += weight(&job);
-            group.push(job);
+            match jobs.try_recv() {
+                Ok(Job::Delivery(delivery)) => {
+                    size += delivery.weight();
+                    group.push(delivery);
+                }
+                Ok(job) => {
+                    self.kept_back = Some(job);
+                    break;
+                }
+                Err(_) => break,
+            }
         }
-        let result = write_group(&pool, &group, &mut newest).await;
-        if let Err(error) = &result {
+        let mut outcomes = self.write_group(&group).await;
+        if let Err(error) = &outcomes {
             tracing::error!(%error, deliveries = group.len(), "readings could not be written");
-            newest.clear();
+            self.memory.clear();
         }
-        let mut outcomes = result.map_err(|error| RecordError::Failed(error.to_string()));
-        for (index, job) in group.into_iter().enumerate() {
+        for (index, delivery) in group.into_iter().enumerate() {
             let outcome = match &mut outcomes {
                 Ok(recorded) => Ok(recorded[index]),
                 Err(error) => Err(error.clone()),
             };
             // A sender that went away needs no answer; its readings are kept.
-            let _ = job.answer.send(outcome);
+            let _ = delivery.answer.send(outcome);
         }
     }
-}
 
-struct Incoming<'a> {
-    reading: &'a Reading,
-    job: usize,
-}
-
-async fn write_group(
-    pool: &SqlitePool,
-    group: &[Job],
-    newest: &mut HashMap<SignalId, Option<Moment>>,
-) -> Result<Vec<Recorded>, StoreError> {
-    let mut incoming: Vec<Incoming<'_>> = group
-        .iter()
-        .enumerate()
-        .flat_map(|(job, delivery)| delivery.readings.iter().map(move |reading| Incoming { reading, job }))
-        .collect();
-    // Stable, so that of readings of one time the last to come holds.
-    incoming.sort_by_key(|i| (i.reading.signal, i.reading.at));
-
-    let mut recorded = vec![Recorded::default(); group.len()];
-    let mut transaction = pool.begin_with("BEGIN IMMEDIATE").await?;
-    let mut runs = Vec::new();
-    for run in incoming.chunk_by(|a, b| a.reading.signal == b.reading.signal) {
-        runs.push((run, kept_readings(&mut transaction, run[0].reading.signal, run, newest).await?));
+    async fn write_group(&mut self, group: &[Delivery]) -> Result<Vec<Recorded>, RecordError> {
+        if !self.disk.has_room() {
+            return Err(RecordError::Full);
+        }
+        let written = self.try_write_group(group).await.map_err(|error| refusal(&error))?;
+        Ok(written.take_in(&mut self.memory, &self.tails, &self.limits))
     }
-    let mut inserts: Vec<(SignalId, Moment, &Value)> = Vec::with_capacity(incoming.len());
-    for (run, kept) in &runs {
-        let signal = run[0].reading.signal;
-        let kept: Vec<(Moment, &Value)> = kept.iter().map(|(at, value)| (*at, value)).collect();
-        let new: Vec<(Moment, &Value)> = run.iter().map(|i| (i.reading.at, &i.reading.value)).collect();
-        let merged = merge(&kept, &new);
-        for (i, fate) in run.iter().zip(&merged.fates) {
-            let count = &mut recorded[i.job];
-            match fate {
-                Fate::New => count.new += 1,
-                Fate::Repeated => count.repeated += 1,
-                Fate::Corrected => count.corrected += 1,
+
+    async fn try_write_group(&mut self, group: &[Delivery]) -> Result<group::Outcome, LoadError> {
+        let incoming = group.iter().enumerate().flat_map(|(delivery, one)| {
+            one.readings.iter().map(move |reading| Incoming { reading, delivery, now: one.now })
+        });
+        let incoming: Vec<Incoming<'_>> = incoming.collect();
+        let mut transaction = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        let outcome =
+            group::write(&mut transaction, &self.tails, &self.limits, &mut self.memory, incoming, group.len()).await?;
+        for delivery in group {
+            state::write(&mut transaction, &delivery.changes).await?;
+        }
+        transaction.commit().await?;
+        Ok(outcome)
+    }
+
+    async fn cut(&mut self, cut: &Cut) -> Result<(), sqlx::Error> {
+        let Span { signal, from, to } = cut.span;
+        let layers = [(signal, Layer::cutting(from, to))];
+        let mut transaction = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        let entry = journal::append(&mut transaction, &layers).await?;
+        for sql in [
+            "DELETE FROM correction WHERE signal_id = ? AND at >= ? AND at < ?",
+            "DELETE FROM hand_reading WHERE signal_id = ? AND at >= ? AND at < ?",
+        ] {
+            sqlx::query(sql).bind(signal.0).bind(from).bind(to).execute(&mut *transaction).await?;
+        }
+        transaction.commit().await?;
+        self.tails.apply(entry, layers.iter().map(|(signal, layer)| (*signal, layer)), &self.limits);
+        self.memory.forget(signal);
+        Ok(())
+    }
+
+    async fn seal(&mut self, seal: Seal) {
+        let done = self.write_sealing(seal.sealing).await;
+        let _ = seal.answer.send(done.map_err(|error| error.to_string()));
+        self.disk.look(&self.pool).await;
+    }
+
+    async fn write_sealing(&mut self, sealing: Sealing) -> Result<u64, sqlx::Error> {
+        let mut transaction = self.pool.begin_with("BEGIN IMMEDIATE").await?;
+        for (signal, rewrite) in &sealing.rewrites {
+            for first_at in &rewrite.damaged {
+                segment::set_aside(&mut transaction, *signal, *first_at).await?;
             }
+            segment::replace(&mut transaction, *signal, &rewrite.gone, &rewrite.new).await?;
         }
-        inserts.extend(merged.inserts.iter().map(|&(at, value)| (signal, at, value)));
-        correct(&mut transaction, signal, group[run[0].job].now, &merged.updates, &merged.replaced).await?;
-    }
-    insert(&mut transaction, &inserts).await?;
-    for job in group {
-        state::write(&mut transaction, &job.changes).await?;
-    }
-    transaction.commit().await?;
-    for (signal, at, _) in inserts {
-        let known = newest.entry(signal).or_default();
-        *known = (*known).max(Some(at));
-    }
-    Ok(recorded)
-}
-
-/// The kept readings that have the time of an incoming one.
-async fn kept_readings(
-    connection: &mut SqliteConnection,
-    signal: SignalId,
-    run: &[Incoming<'_>],
-    newest: &mut HashMap<SignalId, Option<Moment>>,
-) -> Result<Vec<(Moment, Value)>, StoreError> {
-    let known = match newest.get(&signal) {
-        Some(known) => *known,
-        None => {
-            let found: Option<i64> = sqlx::query_scalar("SELECT max(at) FROM reading WHERE signal_id = ?")
-                .bind(signal.0)
-                .fetch_one(&mut *connection)
-                .await?;
-            *newest.entry(signal).or_insert(found.map(moment))
+        for (signal, entry) in &sealing.marks {
+            journal::mark_sealed(&mut transaction, *signal, *entry).await?;
         }
-    };
-    let late = run.partition_point(|i| Some(i.reading.at) <= known);
-    if late == 0 {
-        return Ok(Vec::new());
+        let trimmed = if sealing.trim > 0 { journal::trim(&mut transaction, sealing.trim).await? } else { 0 };
+        transaction.commit().await?;
+        Ok(trimmed)
     }
-    let mut times = String::from("[");
-    for (i, incoming) in run[..late].iter().enumerate() {
-        let comma = if i == 0 { "" } else { "," };
-        times.push_str(&format!("{comma}{}", incoming.reading.at.as_micros()));
-    }
-    times.push(']');
-    let rows = sqlx::query(
-        "SELECT at, value FROM reading
-         WHERE signal_id = ? AND at IN (SELECT value FROM json_each(?)) ORDER BY at",
-    )
-    .bind(signal.0)
-    .bind(times)
-    .fetch_all(connection)
-    .await?;
-    let kept = rows.iter().map(|row| Ok((moment(row.try_get(0)?), row.try_get::<Stored, _>(1)?.0)));
-    Ok(kept.collect::<Result<_, sqlx::Error>>()?)
-}
-
-async fn correct(
-    connection: &mut SqliteConnection,
-    signal: SignalId,
-    now: Moment,
-    updates: &[(Moment, &Value)],
-    replaced: &[(Moment, &Value)],
-) -> Result<(), StoreError> {
-    for (at, old) in replaced {
-        sqlx::query("INSERT INTO correction (signal_id, at, replaced_at, value) VALUES (?, ?, ?, ?)")
-            .bind(signal.0)
-            .bind(at.as_micros())
-            .bind(now.as_micros())
-            .bind(Storing(old))
-            .execute(&mut *connection)
-            .await?;
-    }
-    for (at, value) in updates {
-        sqlx::query("UPDATE reading SET value = ? WHERE signal_id = ? AND at = ?")
-            .bind(Storing(value))
-            .bind(signal.0)
-            .bind(at.as_micros())
-            .execute(&mut *connection)
-            .await?;
-    }
-    Ok(())
-}
-
-/// Rows of the largest INSERT statement, for big deliveries.
-const MANY_ROWS: usize = 1_000;
-/// Rows up to which there is a statement for each number: a group of small
-/// deliveries is one statement, for each costs a message to SQLite's thread.
-const FEW_ROWS: usize = 100;
-
-fn insert_sql(rows: usize) -> Arc<str> {
-    let tuples = vec!["(?,?,?)"; rows].join(",");
-    format!("INSERT INTO reading (signal_id, at, value) VALUES {tuples}").into()
-}
-
-static INSERT_MANY: LazyLock<Arc<str>> = LazyLock::new(|| insert_sql(MANY_ROWS));
-/// Statements for one row and more.
-static INSERT_FEW: LazyLock<Vec<Arc<str>>> = LazyLock::new(|| (1..=FEW_ROWS).map(insert_sql).collect());
-
-async fn insert(connection: &mut SqliteConnection, mut rows: &[(SignalId, Moment, &Value)]) -> Result<(), StoreError> {
-    while !rows.is_empty() {
-        let (size, sql) = if rows.len() >= MANY_ROWS {
-            (MANY_ROWS, &*INSERT_MANY)
-        } else {
-            let size = rows.len().min(FEW_ROWS);
-            (size, &INSERT_FEW[size - 1])
-        };
-        let (chunk, rest) = rows.split_at(size);
-        let mut query = sqlx::query(AssertSqlSafe(sql.clone()));
-        for (signal, at, value) in chunk {
-            query = query.bind(signal.0).bind(at.as_micros()).bind(Storing(value));
-        }
-        query.execute(&mut *connection).await?;
-        rows = rest;
-    }
-    Ok(())
 }

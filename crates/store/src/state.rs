@@ -42,7 +42,7 @@ impl Store {
 }
 
 /// Writes changes within the recorder's transaction.
-pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateChange]) -> Result<(), StoreError> {
+pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateChange]) -> Result<(), sqlx::Error> {
     for change in changes {
         match change {
             StateChange::Put(key, value) => {

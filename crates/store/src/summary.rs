@@ -1,64 +1,127 @@
 //! Summaries of readings in buckets of time.
 
-use crate::types::moment;
+use crate::reading::Order;
+use crate::series::segment::{self, LoadError, Span};
+use crate::series::walk::{Stretch, Walk};
 use crate::{Store, StoreError};
+use lantern_core::series::{Bucket, Buckets, Fold, SealedDigest, largest_triangles};
 use lantern_core::{Moment, SignalId};
-use sqlx::Row;
 
-/// Minimum, maximum, mean and count of the numbers in one bucket. Flags count
-/// as 0 and 1; texts are left out.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Summary {
-    /// Start of the bucket.
-    pub start: Moment,
-    /// Smallest value.
-    pub min: f64,
-    /// Largest value.
-    pub max: f64,
-    /// Arithmetic mean of the readings.
-    pub mean: f64,
-    /// How many readings.
-    pub count: u64,
-}
+/// Readings up to which a curve is chosen from all of them.
+const MOST_POINTS: u64 = 200_000;
 
 impl Store {
-    /// Summaries of a signal from `from` to `to` (excluded) in buckets of
-    /// `width` microseconds that start at whole multiples of it. Buckets with no
-    /// reading are left out, so a gap stays a gap.
+    /// Summaries of a signal's good numbers from `from` to `to` (excluded), by
+    /// buckets. Buckets with no reading are left out, so a gap stays a gap.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
+    /// [`StoreError`].
     pub async fn summaries(
         &self,
         signal: SignalId,
         from: Moment,
         to: Moment,
-        width: i64,
-    ) -> Result<Vec<Summary>, StoreError> {
-        // SQLite's division truncates towards zero: the shift keeps buckets
-        // before 1970 apart from those after.
-        let rows = sqlx::query(
-            "SELECT (at - ((at % ?4) + ?4) % ?4) AS start, min(value), max(value), avg(value), count(*)
-             FROM reading
-             WHERE signal_id = ?1 AND at >= ?2 AND at < ?3 AND typeof(value) <> 'text'
-             GROUP BY start ORDER BY start",
-        )
-        .bind(signal.0)
-        .bind(from.as_micros())
-        .bind(to.as_micros())
-        .bind(width.max(1))
-        .fetch_all(&self.read)
-        .await?;
-        let summary = |row: &sqlx::sqlite::SqliteRow| {
-            Ok(Summary {
-                start: moment(row.try_get(0)?),
-                // Flags are integers to SQLite, numbers are reals.
-                min: row.try_get_unchecked(1)?,
-                max: row.try_get_unchecked(2)?,
-                mean: row.try_get_unchecked(3)?,
-                count: row.try_get::<i64, _>(4)?.unsigned_abs(),
-            })
-        };
-        Ok(rows.iter().map(summary).collect::<Result<_, sqlx::Error>>()?)
+        buckets: Buckets,
+    ) -> Result<Vec<Bucket>, StoreError> {
+        let span = Span { signal, from: from.as_micros(), to: to.as_micros() };
+        let hold = segment::hold(&mut *self.read.acquire().await?, signal).await?;
+        let mut fold = Fold::new(buckets, span.from, span.to);
+        if let Some((at, value)) = self.held_before(span, hold).await? {
+            fold.start_with(at, value, hold);
+        }
+        let mut walk = self.walk(span, Order::Ascending, true).await?;
+        while let Some(stretch) = walk.next().await? {
+            take(&mut walk, &mut fold, stretch, hold).await?;
+        }
+        Ok(fold.finish())
     }
+
+    /// The last good number before a span, if it still holds when that begins.
+    async fn held_before(&self, span: Span, hold: i64) -> Result<Option<(i64, f64)>, StoreError> {
+        let before = Span { from: span.from.saturating_sub(hold), to: span.from, ..span };
+        let mut walk = self.walk(before, Order::Descending, false).await?;
+        while let Some(stretch) = walk.next().await? {
+            if let Some(last) = walk.readings(stretch).await?.good_numbers().last() {
+                return Ok(Some(last));
+            }
+        }
+        Ok(None)
+    }
+
+    /// At most `count` readings that draw nearly the same curve as all of them
+    /// from `from` to `to` (excluded), with their times in microseconds since 1970.
+    ///
+    /// Chosen by largest triangles from all good numbers, or, where there are more
+    /// than 200,000, from the first, smallest, largest and last of as many buckets.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub async fn curve(
+        &self,
+        signal: SignalId,
+        from: Moment,
+        to: Moment,
+        count: usize,
+    ) -> Result<Vec<(i64, f64)>, StoreError> {
+        let span = Span { signal, from: from.as_micros(), to: to.as_micros() };
+        let mut points: Vec<(i64, f64)> = Vec::new();
+        let mut walk = self.walk(span, Order::Ascending, false).await?;
+        let mut total = 0;
+        while let Some(stretch) = walk.next().await? {
+            total += match &stretch {
+                Stretch::Sealed(sealed) => sealed.count,
+                Stretch::Open(run) => run.len() as u64,
+            };
+            if total > MOST_POINTS {
+                break;
+            }
+            points.extend(walk.readings(stretch).await?.good_numbers());
+        }
+        if total > MOST_POINTS {
+            drop(walk);
+            let length = span.to.saturating_sub(span.from);
+            let width = (length / count.max(1) as i64).max(1);
+            let buckets = self.summaries(signal, from, to, Buckets::Even(width)).await?;
+            points = buckets.iter().flat_map(ends).collect();
+        }
+        let origin = points.first().map_or(0, |(at, _)| *at);
+        let plane: Vec<(f64, f64)> = points.iter().map(|(at, value)| ((at - origin) as f64, *value)).collect();
+        Ok(largest_triangles(&plane, count).into_iter().map(|index| points[index]).collect())
+    }
+}
+
+/// What stands for a bucket in a curve: its first and last reading, and its
+/// extremes in the middle.
+fn ends(bucket: &Bucket) -> Vec<(i64, f64)> {
+    let summary = &bucket.summary;
+    let third = (summary.last_at - summary.first_at) / 3;
+    let mut points = vec![
+        (summary.first_at, summary.first),
+        (summary.first_at + third, summary.min),
+        (summary.last_at - third, summary.max),
+        (summary.last_at, summary.last),
+    ];
+    points.dedup_by_key(|(at, _)| *at);
+    points
+}
+
+async fn take(walk: &mut Walk, fold: &mut Fold, stretch: Stretch, hold: i64) -> Result<(), LoadError> {
+    let sealed = match stretch {
+        Stretch::Open(run) => {
+            fold.take_run(&run, hold);
+            return Ok(());
+        }
+        Stretch::Sealed(sealed) => sealed,
+    };
+    let damaged = |error| LoadError::Damaged { id: sealed.data_id.unwrap_or_default(), error };
+    let digest = SealedDigest::open(&sealed.digest).map_err(damaged)?;
+    if fold.take_digest(&digest).map_err(damaged)? {
+        return Ok(());
+    }
+    if sealed.data_id.is_none() {
+        return fold.take_what_is_left(&digest).map_err(damaged);
+    }
+    let run = walk.load(&sealed).await?;
+    fold.take_run(&run, hold);
+    Ok(())
 }

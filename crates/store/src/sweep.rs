@@ -6,11 +6,9 @@
 //! begins some time after the removal, so that a delivery under way at that
 //! moment has ended and leaves no readings behind that belong to nothing.
 
+use crate::series::segment::Span;
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId, SiteId};
-
-/// Readings deleted in one transaction.
-pub(crate) const CHUNK: u32 = 10_000;
 
 /// What is left of removed devices, kinds and sites, in the order in which
 /// nothing refers to it any more.
@@ -96,8 +94,7 @@ impl Store {
         found(done.rows_affected())
     }
 
-    /// Deletes one chunk of what was removed before a time. Says whether more is
-    /// left.
+    /// Deletes one signal that was removed before a time. Says whether more is left.
     ///
     /// # Errors
     /// [`StoreError::Database`].
@@ -107,30 +104,26 @@ impl Store {
             .fetch_optional(&self.read)
             .await?;
         let Some(signal) = removed else { return self.sweep_owners().await };
-        if self.delete_chunk(SignalId(signal)).await? < u64::from(CHUNK) {
-            let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-            for sql in ["DELETE FROM correction WHERE signal_id = ?", "DELETE FROM hand_reading WHERE signal_id = ?"] {
-                sqlx::query(sql).bind(signal).execute(&mut *transaction).await?;
-            }
-            sqlx::query("DELETE FROM reading WHERE signal_id = ?").bind(signal).execute(&mut *transaction).await?;
-            sqlx::query("DELETE FROM signal WHERE id = ?").bind(signal).execute(&mut *transaction).await?;
-            transaction.commit().await?;
+        self.erase(SignalId(signal)).await?;
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        for sql in ["DELETE FROM sealed WHERE signal_id = ?", "DELETE FROM signal WHERE id = ?"] {
+            sqlx::query(sql).bind(signal).execute(&mut *transaction).await?;
         }
+        transaction.commit().await?;
         Ok(true)
     }
 
-    /// Deletes the oldest [`CHUNK`] readings of a signal, or all if there are
-    /// fewer, and says how many.
-    pub(crate) async fn delete_chunk(&self, signal: SignalId) -> Result<u64, StoreError> {
-        let deleted = sqlx::query(
-            "DELETE FROM reading WHERE signal_id = ?1
-             AND at IN (SELECT at FROM reading WHERE signal_id = ?1 ORDER BY at LIMIT ?2)",
-        )
-        .bind(signal.0)
-        .bind(CHUNK)
-        .execute(&self.write)
-        .await?;
-        Ok(deleted.rows_affected())
+    /// Deletes all readings of a signal and what was noted of them, and waits
+    /// until their room is free.
+    async fn erase(&self, signal: SignalId) -> Result<(), StoreError> {
+        self.recorder.cut(Span::all(signal)).await?;
+        loop {
+            let settled = self.tails.settled.notified();
+            if self.tails.is_settled(signal) {
+                return Ok(());
+            }
+            settled.await;
+        }
     }
 
     /// Devices and sites go last, when nothing refers to them any more.

@@ -1,6 +1,6 @@
 //! Trial: from a device's first contact to its going live.
 
-use crate::sweep::CHUNK;
+use crate::series::segment::Span;
 use crate::types::moment;
 use crate::{DeviceState, Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId};
@@ -122,52 +122,18 @@ impl Store {
         Ok(rows.iter().map(test).collect::<Result<_, _>>()?)
     }
 
-    /// Deletes all readings of a device's signals in small transactions, with
-    /// what was noted of them, and says how many there were.
+    /// Deletes all readings of a device's signals, with what was noted of them,
+    /// and says how many there were.
     ///
     /// # Errors
-    /// [`StoreError::Database`].
+    /// [`StoreError`].
     pub async fn clear_readings(&self, device: DeviceId) -> Result<u64, StoreError> {
         let mut cleared = 0;
         for signal in self.signals(device).await? {
-            loop {
-                let deleted = self.delete_chunk(signal.id).await?;
-                cleared += deleted;
-                if deleted < u64::from(CHUNK) {
-                    break;
-                }
-            }
-            sqlx::query("DELETE FROM correction WHERE signal_id = ?").bind(signal.id.0).execute(&self.write).await?;
-            sqlx::query("DELETE FROM hand_reading WHERE signal_id = ?").bind(signal.id.0).execute(&self.write).await?;
+            cleared += self.count_readings(signal.id, u32::MAX).await?.count;
+            self.recorder.cut(Span::all(signal.id)).await?;
         }
         Ok(cleared)
-    }
-
-    /// The times at which anything was measured by a device's declared signals,
-    /// in order, at most `limit` of them from the newest back.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn reading_times(
-        &self,
-        device: DeviceId,
-        from: Moment,
-        to: Moment,
-        limit: u32,
-    ) -> Result<Vec<Moment>, StoreError> {
-        let mut rows: Vec<i64> = sqlx::query_scalar(
-            "SELECT DISTINCT at FROM signal JOIN reading ON reading.signal_id = signal.id
-             WHERE signal.device_id = ? AND signal.value_type IS NOT NULL AND signal.removed_at IS NULL
-                 AND at >= ? AND at <= ? ORDER BY at DESC LIMIT ?",
-        )
-        .bind(device.0)
-        .bind(from.as_micros())
-        .bind(to.as_micros())
-        .bind(limit)
-        .fetch_all(&self.read)
-        .await?;
-        rows.reverse();
-        Ok(rows.into_iter().map(moment).collect())
     }
 
     /// Keeps the report with which a device went live.

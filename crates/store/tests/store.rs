@@ -2,6 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::command::Stage;
+use lantern_core::series::Buckets;
 use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_store::{
@@ -62,9 +63,9 @@ async fn tells_new_repeated_and_corrected_readings_apart() {
     let level = signal(&store, tower, "level").await;
 
     let first = record(&store, vec![number(level, 1, 2.0), number(level, 2, 2.1)]).await;
-    assert_eq!(first, Recorded { new: 2, repeated: 0, corrected: 0 });
+    assert_eq!(first, Recorded { new: 2, ..Recorded::default() });
     let again = record(&store, vec![number(level, 1, 2.0), number(level, 2, 9.9), number(level, 0, 1.9)]).await;
-    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 1 });
+    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 1, expired: 0 });
 
     let kept = store.readings(all(level)).await.unwrap();
     let expected = [(0, 1.9), (1, 2.0), (2, 9.9)].map(|(s, v)| (at(s), Value::Number(v)));
@@ -114,7 +115,7 @@ async fn many_deliveries_at_once_are_each_answered_for_themselves() {
         total.new += recorded.new;
         total.repeated += recorded.repeated;
     }
-    assert_eq!(total, Recorded { new: 32, repeated: 32, corrected: 0 });
+    assert_eq!(total, Recorded { new: 32, repeated: 32, corrected: 0, expired: 0 });
     store.close().await;
 }
 
@@ -128,9 +129,12 @@ async fn summaries_leave_empty_buckets_out() {
         [(-5, 7.0), (0, 1.0), (5, 3.0), (9, 2.0), (35, 5.0)].iter().map(|&(s, v)| number(level, s, v)).collect();
     readings.push(Reading { signal: level, at: at(6), value: Value::Text("no number".into()) });
     record(&store, readings).await;
-    let summaries = store.summaries(level, at(-100), at(100), 10_000_000).await.unwrap();
-    let seen: Vec<_> = summaries.iter().map(|s| (s.start, s.min, s.max, s.mean, s.count)).collect();
-    assert_eq!(seen, [(at(-10), 7.0, 7.0, 7.0, 1), (at(0), 1.0, 3.0, 2.0, 3), (at(30), 5.0, 5.0, 5.0, 1)]);
+    let summaries = store.summaries(level, at(-100), at(100), Buckets::Even(10_000_000)).await.unwrap();
+    let seen: Vec<_> = summaries
+        .iter()
+        .map(|b| (b.start / 1_000_000, b.summary.min, b.summary.max, b.summary.mean(), b.summary.count))
+        .collect();
+    assert_eq!(seen, [(-10, 7.0, 7.0, 7.0, 1), (0, 1.0, 3.0, 2.0, 3), (30, 5.0, 5.0, 5.0, 1)]);
     store.close().await;
 }
 
@@ -173,7 +177,7 @@ async fn an_arrival_claimed_into_a_signal_brings_its_readings_and_its_name() {
     assert!(store.arrival(tower, "lvl").await.unwrap().ignored_at.is_some(), "what could not be moved is not lost");
     // The recorder knows of what was moved: newer and older readings go on.
     let more = record(&store, vec![number(level, 11_999, 2.0), number(level, 12_001, 3.0)]).await;
-    assert_eq!(more, Recorded { new: 1, repeated: 1, corrected: 0 });
+    assert_eq!(more, Recorded { new: 1, repeated: 1, corrected: 0, expired: 0 });
     store.close().await;
 }
 
@@ -209,7 +213,7 @@ async fn clearing_readings_leaves_the_signals_fit_to_go_on() {
     assert_eq!(store.reading_times(tower, at(10), at(20), 5).await.unwrap(), [16, 17, 18, 19, 20].map(at));
     assert_eq!(store.clear_readings(tower).await.unwrap(), 25_000);
     let again = record(&store, vec![number(level, 5, 2.0), number(level, 5, 2.0)]).await;
-    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 0 });
+    assert_eq!(again, Recorded { new: 1, repeated: 1, corrected: 0, expired: 0 });
     store.close().await;
 }
 

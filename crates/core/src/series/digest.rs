@@ -70,6 +70,51 @@ impl Digest {
         Self { hold, whole, tiers }
     }
 
+    /// The digest that outlives a run: summaries of `finest` microseconds and of
+    /// each wider width, whether they are worth it beside the readings or not.
+    #[must_use]
+    pub fn outliving(run: &Run, hold: i64, finest: i64) -> Self {
+        let mut digest = Self::of(run, hold);
+        let mut tiers: Vec<Tier> = Vec::new();
+        for (width, _) in WIDTHS.into_iter().filter(|(width, _)| *width >= finest) {
+            let summaries = match tiers.last() {
+                None => in_buckets(run.good_numbers().map(|(at, value)| Summary::of(at, value)), width, hold),
+                Some(finer) => in_buckets(finer.summaries.iter().copied(), width, hold),
+            };
+            tiers.push(Tier { width, summaries });
+        }
+        tiers.reverse();
+        digest.tiers = tiers;
+        digest
+    }
+
+    /// Forgets summaries narrower than `finest` microseconds; the widest stay.
+    pub fn forget_finer(&mut self, finest: i64) {
+        let kept = self.tiers.iter().filter(|tier| tier.width >= finest).count();
+        self.tiers.truncate(kept.max(1));
+    }
+
+    /// Takes out all summaries that anything from a time on and before another
+    /// went into: for a digest that has outlived its readings.
+    pub fn cut(&mut self, from: i64, to: i64) {
+        let Some(mut finest) = self.tiers.pop() else {
+            if self.whole.is_some_and(|whole| whole.first_at < to && whole.last_at >= from) {
+                self.whole = None;
+            }
+            return;
+        };
+        finest.summaries.retain(|summary| summary.first_at >= to || summary.last_at < from);
+        let mut tiers = vec![finest];
+        for wider in self.tiers.iter().rev() {
+            let finer: &Tier = &tiers[tiers.len() - 1];
+            let summaries = in_buckets(finer.summaries.iter().copied(), wider.width, self.hold);
+            tiers.push(Tier { width: wider.width, summaries });
+        }
+        tiers.reverse();
+        self.whole = joined(&tiers[0].summaries, self.hold);
+        self.tiers = tiers;
+    }
+
     /// As bytes, with format number and checksum.
     #[must_use]
     pub fn encode(&self) -> Vec<u8> {
@@ -268,6 +313,27 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn what_outlives_the_readings_can_still_be_cut(run in any_run(0..40 * HOUR, 300), hold in 0..DAY,
+                                                       from in 0..40 * HOUR, length in 0..9 * HOUR) {
+            let mut digest = Digest::outliving(&run, hold, HOUR);
+            prop_assert_eq!(digest.whole, Digest::of(&run, hold).whole);
+            prop_assert_eq!(digest.tiers.iter().map(|tier| tier.width).collect::<Vec<_>>(), [DAY, HOUR]);
+            let to = from + length;
+            digest.cut(from, to);
+            // Whole hours go: what is left is what lies in hours that were not touched.
+            let touched: Vec<i64> = run.good_numbers().filter(|(at, _)| (from..to).contains(at)).map(|(at, _)| at / HOUR).collect();
+            let spans = Digest::outliving(&run, hold, HOUR).tiers.remove(1).summaries;
+            let left: u64 = spans.iter().filter(|s| s.first_at >= to || s.last_at < from).map(|s| s.count).sum();
+            prop_assert_eq!(digest.whole.map_or(0, |whole| whole.count), left);
+            for tier in &digest.tiers {
+                prop_assert!(tier.summaries.iter().all(|s| !touched.contains(&(s.first_at / HOUR)) || tier.width == DAY));
+                prop_assert_eq!(tier.summaries.iter().map(|s| s.count).sum::<u64>(), left);
+            }
+            digest.forget_finer(DAY);
+            prop_assert_eq!(digest.tiers.len(), 1);
+        }
+
         #[test]
         fn any_digest_reads_back(run in any_run(0..40 * HOUR, 300), hold in 0..DAY) {
             let digest = Digest::of(&run, hold);

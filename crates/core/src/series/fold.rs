@@ -66,6 +66,24 @@ impl Fold {
         Ok(false)
     }
 
+    /// Takes in a segment whose readings are gone: each of its finest summaries
+    /// goes to the bucket in which it begins.
+    ///
+    /// # Errors
+    /// [`SegmentError`] if the digest is damaged.
+    pub fn take_what_is_left(&mut self, digest: &SealedDigest<'_>) -> Result<(), SegmentError> {
+        let finest = match digest.tiers.last() {
+            Some(tier) => tier.decode()?.summaries,
+            None => digest.whole.into_iter().collect(),
+        };
+        for summary in &finest {
+            if (self.from..self.to).contains(&summary.first_at) {
+                self.take(summary, digest.hold);
+            }
+        }
+        Ok(())
+    }
+
     /// Takes in the good numbers of a run that lie in the time.
     pub fn take_run(&mut self, run: &Run, hold: i64) {
         for (at, value) in run.good_numbers_in(run.between(self.from, self.to)) {

@@ -1,6 +1,6 @@
 //! Layers: changes to a series that lie over what is sealed.
 
-use super::Run;
+use super::{Point, Run};
 
 /// Changes of one signal's readings: first times are cut out of what lies below,
 /// then readings are put in.
@@ -68,6 +68,16 @@ impl Layer {
         self.cuts.iter().any(|&(start, end)| start < to && end > from) || !self.puts.between(from, to).is_empty()
     }
 
+    /// What it says of one time: a reading, `Some(None)` if it cut out what was
+    /// there, or nothing.
+    #[must_use]
+    pub fn lookup(&self, at: i64) -> Option<Option<Point>> {
+        match self.puts.times().binary_search(&at) {
+            Ok(index) => Some(Some(self.puts.point(index))),
+            Err(_) => self.cuts.iter().any(|&(start, end)| (start..end).contains(&at)).then_some(None),
+        }
+    }
+
     /// Whether it cuts out all from the first to the last of these times.
     #[must_use]
     pub fn cuts_all(&self, first: i64, last: i64) -> bool {
@@ -119,6 +129,11 @@ mod tests {
             let (mut lower, mut upper) = (Layer::default(), Layer::default());
             for (i, change) in changes.iter().enumerate() {
                 if i < split { lower.add(change) } else { upper.add(change) }
+            }
+            let looked = |at: i64| upper.lookup(at).or_else(|| lower.lookup(at));
+            for at in 0..50 {
+                let below = base.points().find(|point| point.at.as_micros() == at);
+                prop_assert_eq!(looked(at).unwrap_or(below), expected.get(&at).cloned());
             }
             let result = upper.over(lower.over(base, 0, 50), 0, 50);
             prop_assert_eq!(result.points().collect::<Vec<_>>(), expected.into_values().collect::<Vec<_>>());

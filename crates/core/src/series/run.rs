@@ -233,7 +233,10 @@ impl Run {
     }
 
     /// Adds readings of another run that are all newer than the last.
-    pub(super) fn extend_from(&mut self, other: &Self, range: Range<usize>) {
+    ///
+    /// # Panics
+    /// Past the end of the other run.
+    pub fn extend_from(&mut self, other: &Self, range: Range<usize>) {
         if range.is_empty() {
             return;
         }
@@ -290,6 +293,12 @@ impl Run {
         let mut rest = self.slice(0..gone.start);
         rest.extend_from(self, gone.end..self.len());
         *self = rest;
+    }
+
+    /// The longest time between one reading and the next, in microseconds.
+    #[must_use]
+    pub fn longest_gap(&self) -> i64 {
+        self.times.windows(2).map(|pair| pair[1] - pair[0]).max().unwrap_or(0)
     }
 
     /// The room it takes in memory, in numbers with their times (16 bytes).

@@ -1,0 +1,276 @@
+//! Taking in a group of deliveries: what is new, what is there, what replaces.
+
+use super::plan::pieces;
+use super::segment::{self, LoadError, NewSegment, Sealed};
+use super::tails::{Tails, View};
+use super::{Limits, journal};
+use crate::Recorded;
+use crate::value::Storing;
+use lantern_core::series::{Fate, Layer, Point, Run, merge};
+use lantern_core::{Moment, Reading, SignalId, Value};
+use sqlx::SqliteConnection;
+use std::collections::HashMap;
+use std::sync::Arc;
+
+/// Segments whose readings are kept in memory, because late readings come in order.
+const DECODED: usize = 8;
+
+/// What the recorder remembers from group to group.
+#[derive(Default)]
+pub(crate) struct Memory {
+    /// The newest time of each signal, so that the usual reading, newer than all
+    /// before it, needs no look whether it is there already.
+    newest: HashMap<SignalId, Option<i64>>,
+    /// The last segments looked into, by their data.
+    decoded: Vec<(i64, Arc<Run>)>,
+}
+
+impl Memory {
+    /// Forgets what may not hold after a failure.
+    pub(crate) fn clear(&mut self) {
+        *self = Self::default();
+    }
+
+    pub(crate) fn forget(&mut self, signal: SignalId) {
+        self.newest.remove(&signal);
+    }
+}
+
+/// One reading of a group, and which delivery it came with.
+pub(crate) struct Incoming<'a> {
+    pub(crate) reading: &'a Reading,
+    pub(crate) delivery: usize,
+    /// When it came.
+    pub(crate) now: Moment,
+}
+
+/// What a group comes to.
+#[derive(Default)]
+pub(crate) struct Outcome {
+    /// For each delivery.
+    pub(crate) recorded: Vec<Recorded>,
+    /// The changes for the tails, and the journal entry they are.
+    pub(crate) layers: Vec<(SignalId, Layer)>,
+    pub(crate) entry: Option<i64>,
+    /// Signals that got segments at once, and how many.
+    pub(crate) bursts: Vec<(SignalId, u32)>,
+    newest: Vec<(SignalId, i64)>,
+}
+
+impl Outcome {
+    /// Takes it in once it is written for good.
+    pub(crate) fn take_in(self, memory: &mut Memory, tails: &Tails, limits: &Limits) -> Vec<Recorded> {
+        for (signal, at) in self.newest {
+            let known = memory.newest.entry(signal).or_default();
+            *known = (*known).max(Some(at));
+        }
+        if let Some(entry) = self.entry {
+            tails.apply(entry, self.layers.iter().map(|(signal, layer)| (*signal, layer)), limits);
+        }
+        for (signal, segments) in self.bursts {
+            tails.note_bursts(signal, segments);
+        }
+        self.recorded
+    }
+}
+
+/// Works out and writes what a group's readings change. They are sorted by signal
+/// and time here; of those of one time the last to come holds.
+pub(crate) async fn write(
+    connection: &mut SqliteConnection,
+    tails: &Tails,
+    limits: &Limits,
+    memory: &mut Memory,
+    mut incoming: Vec<Incoming<'_>>,
+    deliveries: usize,
+) -> Result<Outcome, LoadError> {
+    incoming.sort_by_key(|i| (i.reading.signal, i.reading.at));
+    let mut outcome = Outcome { recorded: vec![Recorded::default(); deliveries], ..Outcome::default() };
+    for run in incoming.chunk_by(|a, b| a.reading.signal == b.reading.signal) {
+        write_signal(connection, tails, limits, memory, run, &mut outcome).await?;
+    }
+    if !outcome.layers.is_empty() {
+        outcome.entry = Some(journal::append(connection, &outcome.layers).await?);
+    }
+    Ok(outcome)
+}
+
+async fn write_signal(
+    connection: &mut SqliteConnection,
+    tails: &Tails,
+    limits: &Limits,
+    memory: &mut Memory,
+    run: &[Incoming<'_>],
+    outcome: &mut Outcome,
+) -> Result<(), LoadError> {
+    let signal = run[0].reading.signal;
+    let newest = newest(connection, tails, memory, signal).await?;
+    let late = run.partition_point(|i| Some(i.reading.at.as_micros()) <= newest);
+    let there = match late {
+        0 => There::default(),
+        _ => look_up(connection, tails, memory, signal, &run[..late]).await?,
+    };
+    let mut coming: Vec<(Moment, &Value)> = Vec::with_capacity(run.len());
+    let mut counted: Vec<usize> = Vec::with_capacity(run.len());
+    for i in run {
+        if there.expired.contains(&i.reading.at.as_micros()) {
+            outcome.recorded[i.delivery].expired += 1;
+        } else {
+            coming.push((i.reading.at, &i.reading.value));
+            counted.push(i.delivery);
+        }
+    }
+    let kept: Vec<(Moment, &Value)> = there.readings.iter().map(|point| (point.at, &point.value)).collect();
+    let merged = merge(&kept, &coming);
+    for (delivery, fate) in counted.iter().zip(&merged.fates) {
+        let count = &mut outcome.recorded[*delivery];
+        match fate {
+            Fate::New => count.new += 1,
+            Fate::Repeated => count.repeated += 1,
+            Fate::Corrected => count.corrected += 1,
+        }
+    }
+    note_replaced(connection, signal, run[0].now, &merged.replaced).await?;
+    let puts: Run =
+        merged.inserts.iter().map(|&(at, value)| Point::good(at, value.clone())).collect();
+    let Some((first, last)) = puts.span() else {
+        return add_layer(outcome, signal, updated(&merged.updates));
+    };
+    outcome.newest.push((signal, last));
+    let is_burst = puts.len() >= limits.burst
+        && merged.updates.is_empty()
+        && newest.is_none_or(|newest| newest < first)
+        && !tails.view(signal).cuts_anything();
+    if is_burst {
+        let segments = write_burst(connection, signal, puts, limits).await?;
+        outcome.bursts.push((signal, segments));
+        return Ok(());
+    }
+    let updates = updated(&merged.updates);
+    add_layer(outcome, signal, if updates.is_empty() { puts } else { puts.overlaid(&updates) })
+}
+
+fn updated(updates: &[(Moment, &Value)]) -> Run {
+    updates.iter().map(|&(at, value)| Point::good(at, value.clone())).collect()
+}
+
+fn add_layer(outcome: &mut Outcome, signal: SignalId, puts: Run) -> Result<(), LoadError> {
+    if !puts.is_empty() {
+        outcome.layers.push((signal, Layer::of(puts)));
+    }
+    Ok(())
+}
+
+async fn newest(
+    connection: &mut SqliteConnection,
+    tails: &Tails,
+    memory: &mut Memory,
+    signal: SignalId,
+) -> Result<Option<i64>, sqlx::Error> {
+    if let Some(known) = memory.newest.get(&signal) {
+        return Ok(*known);
+    }
+    let view = tails.view(signal);
+    let recent = view.layers().filter_map(|layer| Some(layer.puts().span()?.1)).max();
+    let found = segment::last_at(connection, signal).await?.max(recent);
+    memory.newest.insert(signal, found);
+    Ok(found)
+}
+
+/// What is there already at the times of late readings.
+#[derive(Default)]
+struct There {
+    /// In order of time.
+    readings: Vec<Point>,
+    /// Times in segments whose readings are no longer kept.
+    expired: Vec<i64>,
+}
+
+async fn look_up(
+    connection: &mut SqliteConnection,
+    tails: &Tails,
+    memory: &mut Memory,
+    signal: SignalId,
+    late: &[Incoming<'_>],
+) -> Result<There, LoadError> {
+    let view: View = tails.view(signal);
+    let mut there = There::default();
+    // Around the time last looked at: a segment or a gap, and until when it goes.
+    let mut here: Option<(i64, Option<Sealed>)> = None;
+    for at in late.iter().map(|i| i.reading.at.as_micros()) {
+        if there.readings.last().is_some_and(|point| point.at.as_micros() == at) {
+            continue;
+        }
+        if let Some(said) = view.layers().find_map(|layer| layer.lookup(at)) {
+            there.readings.extend(said);
+            continue;
+        }
+        if here.as_ref().is_none_or(|(until, _)| at >= *until) {
+            let (before, next) = segment::around(connection, signal, at).await?;
+            here = Some(match before.filter(|sealed| sealed.last_at >= at) {
+                Some(sealed) => (sealed.last_at + 1, Some(sealed)),
+                None => (next, None),
+            });
+        }
+        match here.as_ref().and_then(|(_, sealed)| sealed.as_ref()).map(|sealed| sealed.data_id) {
+            None => {}
+            Some(None) => there.expired.push(at),
+            Some(Some(id)) => {
+                let sealed = decoded(connection, memory, id).await?;
+                there.readings.extend(sealed.times().binary_search(&at).ok().map(|index| sealed.point(index)));
+            }
+        }
+    }
+    Ok(there)
+}
+
+async fn decoded(connection: &mut SqliteConnection, memory: &mut Memory, id: i64) -> Result<Arc<Run>, LoadError> {
+    if let Some(place) = memory.decoded.iter().position(|(known, _)| *known == id) {
+        memory.decoded[..=place].rotate_right(1);
+    } else {
+        let run = match segment::load(connection, id).await {
+            Ok(run) => run,
+            // What it held cannot be known; the sealer puts it aside.
+            Err(LoadError::Damaged { .. }) => Run::default(),
+            Err(error) => return Err(error),
+        };
+        memory.decoded.truncate(DECODED - 1);
+        memory.decoded.insert(0, (id, Arc::new(run)));
+    }
+    Ok(memory.decoded[0].1.clone())
+}
+
+async fn note_replaced(
+    connection: &mut SqliteConnection,
+    signal: SignalId,
+    now: Moment,
+    replaced: &[(Moment, &Value)],
+) -> Result<(), sqlx::Error> {
+    for (at, old) in replaced {
+        sqlx::query("INSERT INTO correction (signal_id, at, replaced_at, value) VALUES (?, ?, ?, ?)")
+            .bind(signal.0)
+            .bind(at.as_micros())
+            .bind(now.as_micros())
+            .bind(Storing(old))
+            .execute(&mut *connection)
+            .await?;
+    }
+    Ok(())
+}
+
+/// Writes a long run, newer than all before it, as segments at once.
+async fn write_burst(
+    connection: &mut SqliteConnection,
+    signal: SignalId,
+    run: Run,
+    limits: &Limits,
+) -> Result<u32, LoadError> {
+    let hold = segment::hold(connection, signal).await?;
+    let limits = *limits;
+    let encoded = tokio::task::spawn_blocking(move || {
+        pieces(&run, &limits).filter_map(|piece| NewSegment::of(&piece, hold)).collect::<Vec<_>>()
+    });
+    let segments = encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error.to_string())))?;
+    segment::replace(connection, signal, &[], &segments).await?;
+    Ok(u32::try_from(segments.len()).unwrap_or(u32::MAX))
+}

@@ -1,0 +1,90 @@
+//! The journal: what has been taken in and is not sealed yet.
+
+use super::Limits;
+use super::tails::Tails;
+use lantern_core::SignalId;
+use lantern_core::series::{Layer, decode_layers, encode_layers};
+use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
+
+/// Entries read at a time.
+const PAGE: u32 = 500;
+/// Entries deleted in one transaction; each may be many pages.
+pub(crate) const TRIM: u32 = 100;
+
+/// Writes the changes of a group as one entry and gives its number.
+pub(crate) async fn append(
+    connection: &mut SqliteConnection,
+    layers: &[(SignalId, Layer)],
+) -> Result<i64, sqlx::Error> {
+    let body = encode_layers(layers.iter().map(|(signal, layer)| (*signal, layer)));
+    Ok(sqlx::query("INSERT INTO recent (body) VALUES (?)").bind(body).execute(connection).await?.last_insert_rowid())
+}
+
+/// Deletes entries before one, some at a time.
+pub(crate) async fn trim(connection: &mut SqliteConnection, before: i64) -> Result<u64, sqlx::Error> {
+    let trimmed = sqlx::query("DELETE FROM recent WHERE id IN (SELECT id FROM recent WHERE id < ? ORDER BY id LIMIT ?)")
+        .bind(before)
+        .bind(TRIM)
+        .execute(connection)
+        .await?;
+    Ok(trimmed.rows_affected())
+}
+
+/// Marks that a signal's changes are in its segments up to an entry.
+pub(crate) async fn mark_sealed(
+    connection: &mut SqliteConnection,
+    signal: SignalId,
+    entry: i64,
+) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO sealed (signal_id, entry) VALUES (?, ?) ON CONFLICT DO UPDATE SET entry = excluded.entry",
+    )
+    .bind(signal.0)
+    .bind(entry)
+    .execute(connection)
+    .await?;
+    Ok(())
+}
+
+/// Brings back what had been taken in and not been sealed.
+pub(crate) async fn replay(
+    connection: &mut SqliteConnection,
+    tails: &Tails,
+    limits: &Limits,
+) -> Result<(), sqlx::Error> {
+    let rows = sqlx::query("SELECT signal_id, entry FROM sealed").fetch_all(&mut *connection).await?;
+    let sealed: HashMap<SignalId, i64> = rows
+        .iter()
+        .map(|row| Ok((SignalId(row.try_get(0)?), row.try_get(1)?)))
+        .collect::<Result<_, sqlx::Error>>()?;
+    let mut last = 0;
+    loop {
+        let rows = sqlx::query("SELECT id, body FROM recent WHERE id > ? ORDER BY id LIMIT ?")
+            .bind(last)
+            .bind(PAGE)
+            .fetch_all(&mut *connection)
+            .await?;
+        for row in &rows {
+            last = row.try_get(0)?;
+            match decode_layers(row.try_get(1)?) {
+                Ok(layers) => {
+                    let open = layers.iter().filter(|(id, _)| sealed.get(id).is_none_or(|entry| *entry < last));
+                    tails.apply(last, open.map(|(id, layer)| (*id, layer)), limits);
+                }
+                Err(error) => {
+                    tracing::error!(entry = last, %error, "a journal entry cannot be read; its readings are missing");
+                }
+            }
+        }
+        if rows.len() < PAGE as usize {
+            break;
+        }
+    }
+    // What was sealed may have come after all that is left of the journal.
+    let used: i64 = sqlx::query_scalar("SELECT coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'recent'), 0)")
+        .fetch_one(connection)
+        .await?;
+    tails.resume(used);
+    Ok(())
+}

@@ -1,0 +1,122 @@
+//! Room on the disk: what the database may take and what it takes.
+
+use crate::StoreError;
+use sqlx::{AssertSqlSafe, SqliteConnection, SqlitePool};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+
+/// What SQLite calls a full disk, and the limit on pages as well.
+const SQLITE_FULL: &str = "13";
+/// SQLite's largest file.
+const MOST_PAGES: u64 = u32::MAX as u64 - 1;
+/// The share of the budget above which there is a warning.
+const WARN_ABOVE: f64 = 0.9;
+
+/// Whether a statement failed because there was no room.
+pub(crate) fn is_full(error: &sqlx::Error) -> bool {
+    matches!(error, sqlx::Error::Database(cause) if cause.code().is_some_and(|code| code == SQLITE_FULL))
+}
+
+/// How much of the disk the database takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct DiskUse {
+    /// Bytes that hold something. The file may be larger: freed room is used again.
+    pub used: u64,
+    /// What it may use, in bytes; 0 if there is no limit.
+    pub budget: u64,
+}
+
+impl DiskUse {
+    /// Whether so much of the budget is used that somebody should be told.
+    #[must_use]
+    pub fn is_nearly_full(&self) -> bool {
+        self.budget > 0 && self.used as f64 > self.budget as f64 * WARN_ABOVE
+    }
+}
+
+/// Keeps count of the room, in bytes.
+#[derive(Default)]
+pub(crate) struct Room {
+    /// As [`super::Limits::reserve`].
+    reserve: u64,
+    used: AtomicU64,
+    budget: AtomicU64,
+    has_warned: AtomicBool,
+}
+
+impl Room {
+    pub(crate) fn new(reserve: u64) -> Self {
+        Self { reserve, ..Self::default() }
+    }
+
+    /// Whether readings may be taken in.
+    pub(crate) fn has_room(&self) -> bool {
+        let budget = self.budget.load(Relaxed);
+        budget == 0 || self.used.load(Relaxed) < budget
+    }
+
+    pub(crate) fn usage(&self) -> DiskUse {
+        DiskUse { used: self.used.load(Relaxed), budget: self.budget.load(Relaxed) }
+    }
+
+    /// Sets SQLite's own limit, which holds for whatever is written and for one
+    /// connection alone.
+    pub(crate) async fn limit(&self, connection: &mut SqliteConnection) -> Result<(), sqlx::Error> {
+        let page: i64 = sqlx::query_scalar("PRAGMA page_size").fetch_one(&mut *connection).await?;
+        let pages = match self.budget.load(Relaxed) {
+            0 => MOST_PAGES,
+            bytes => ((bytes + self.reserve) / page.unsigned_abs().max(1)).min(MOST_PAGES),
+        };
+        sqlx::query(AssertSqlSafe(format!("PRAGMA max_page_count = {pages}"))).execute(connection).await?;
+        Ok(())
+    }
+
+    /// Counts what is used now.
+    pub(crate) async fn look(&self, pool: &SqlitePool) {
+        match used(pool).await {
+            Ok(used) => self.used.store(used, Relaxed),
+            Err(error) => tracing::warn!(%error, "the size of the database cannot be read"),
+        }
+        let usage = self.usage();
+        let was_warned = self.has_warned.swap(usage.is_nearly_full(), Relaxed);
+        if usage.is_nearly_full() && !was_warned {
+            tracing::warn!(
+                used_mb = usage.used >> 20,
+                budget_mb = usage.budget >> 20,
+                "the database has used most of its budget; when it is full, readings are turned away. Keep less (retention), or raise `disk_budget`"
+            );
+        }
+    }
+}
+
+async fn used(pool: &SqlitePool) -> Result<u64, sqlx::Error> {
+    let pages: i64 = sqlx::query_scalar(
+        "SELECT (page_count - freelist_count) * page_size
+         FROM pragma_page_count(), pragma_freelist_count(), pragma_page_size()",
+    )
+    .fetch_one(pool)
+    .await?;
+    Ok(pages.unsigned_abs())
+}
+
+impl crate::Store {
+    /// Lets the database use so many bytes, 0 for all there are. When they are
+    /// used, readings are turned away until there is room again; deleting goes on.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn set_disk_budget(&self, bytes: u64) -> Result<(), StoreError> {
+        self.disk.budget.store(bytes, Relaxed);
+        self.disk.limit(&mut *self.write.acquire().await?).await?;
+        self.disk.look(&self.read).await;
+        Ok(())
+    }
+
+    /// How much of the disk is used.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn disk_use(&self) -> Result<DiskUse, StoreError> {
+        self.disk.look(&self.read).await;
+        Ok(self.disk.usage())
+    }
+}

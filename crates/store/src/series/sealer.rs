@@ -1,0 +1,143 @@
+//! The sealer: one task that makes segments of what has been taken in.
+
+use super::plan::{Plan, Rewrite};
+use super::segment::LoadError;
+use super::tails::{Due, Tails};
+use super::{Limits, journal};
+use crate::recorder::{Seal, Sealing};
+use lantern_core::SignalId;
+use sqlx::SqlitePool;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::{mpsc, oneshot};
+
+/// What one transaction writes at most, so that intake does not wait for long.
+const TRANSACTION_BYTES: usize = 256 * 1_024;
+const TRANSACTION_SEGMENTS: usize = 64;
+/// How long it waits after a failure.
+const RETRY: Duration = Duration::from_secs(5);
+
+pub(crate) struct Sealer {
+    pub(crate) pool: SqlitePool,
+    pub(crate) tails: Arc<Tails>,
+    pub(crate) limits: Limits,
+    pub(crate) recorder: mpsc::Sender<Seal>,
+}
+
+/// Why a sealing did not happen. What was to be sealed is still recent.
+#[derive(Debug, thiserror::Error)]
+enum SealError {
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    #[error("{0}")]
+    Write(String),
+    #[error("the service is stopping")]
+    Stopping,
+}
+
+impl From<sqlx::Error> for SealError {
+    fn from(error: sqlx::Error) -> Self {
+        Self::Load(error.into())
+    }
+}
+
+/// A transaction that is being put together.
+#[derive(Default)]
+struct Gathered {
+    sealing: Sealing,
+    size: usize,
+    segments: usize,
+    /// Signals that are done with it.
+    done: Vec<SignalId>,
+}
+
+impl Gathered {
+    fn add(&mut self, signal: SignalId, rewrite: Rewrite) {
+        self.size += rewrite.size();
+        self.segments += rewrite.new.len() + rewrite.gone.len();
+        self.sealing.rewrites.push((signal, rewrite));
+    }
+}
+
+impl Sealer {
+    /// Seals whatever is due, for as long as there is a recorder.
+    pub(crate) async fn run(self) {
+        loop {
+            let mut due = self.tails.freeze(&self.limits);
+            if due.is_empty() {
+                self.tails.work.notified().await;
+                continue;
+            }
+            // Frozen layers stay frozen until they are sealed.
+            while let Err((error, left)) = self.seal(due).await {
+                if matches!(error, SealError::Stopping) {
+                    return;
+                }
+                tracing::error!(%error, "readings could not be sealed; trying again in {} s", RETRY.as_secs());
+                due = left;
+                tokio::time::sleep(RETRY).await;
+            }
+        }
+    }
+
+    /// Seals layers; gives back those that are left if it fails.
+    async fn seal(&self, due: Vec<Due>) -> Result<(), (SealError, Vec<Due>)> {
+        let mut waiting = due.into_iter();
+        let mut gathered = Gathered::default();
+        // Those whose transaction has not been written yet.
+        let mut open: Vec<Due> = Vec::new();
+        for due in waiting.by_ref() {
+            open.push(Due { layer: due.layer.clone(), ..due });
+            if let Err(error) = self.seal_one(due, &mut gathered, &mut open).await {
+                open.extend(waiting);
+                return Err((error, open));
+            }
+        }
+        match self.write(&mut gathered, &mut open).await {
+            Ok(()) => self.trim().await.map_err(|error| (error, Vec::new())),
+            Err(error) => Err((error, open)),
+        }
+    }
+
+    async fn seal_one(&self, due: Due, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
+        let (signal, through) = (due.signal, due.through);
+        let mut plan = Plan::new(&self.pool, &self.limits, due).await?;
+        while !plan.is_done() {
+            let rewrite = plan.next().await?;
+            gathered.add(signal, rewrite);
+            // The next step looks at what this one has written.
+            if !plan.is_done() {
+                self.write(gathered, open).await?;
+            }
+        }
+        gathered.sealing.marks.push((signal, through));
+        gathered.done.push(signal);
+        if gathered.size >= TRANSACTION_BYTES || gathered.segments >= TRANSACTION_SEGMENTS {
+            self.write(gathered, open).await?;
+        }
+        Ok(())
+    }
+
+    async fn write(&self, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
+        let Gathered { sealing, done, .. } = std::mem::take(gathered);
+        self.send(sealing).await?;
+        for signal in &done {
+            self.tails.thaw(*signal);
+        }
+        open.retain(|due| !done.contains(&due.signal));
+        Ok(())
+    }
+
+    /// Deletes the part of the journal that nobody needs any more.
+    async fn trim(&self) -> Result<(), SealError> {
+        let before = self.tails.needed();
+        while self.send(Sealing { trim: before, ..Sealing::default() }).await? >= u64::from(journal::TRIM) {}
+        Ok(())
+    }
+
+    async fn send(&self, sealing: Sealing) -> Result<u64, SealError> {
+        let (answer, answered) = oneshot::channel();
+        self.recorder.send(Seal { sealing, answer }).await.map_err(|_| SealError::Stopping)?;
+        answered.await.map_err(|_| SealError::Stopping)?.map_err(SealError::Write)
+    }
+}

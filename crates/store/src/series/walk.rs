@@ -1,0 +1,153 @@
+//! Walking along a series: segments and layers in order of time, as one.
+
+use super::segment::{self, LoadError, Sealed, Span};
+use super::tails::{Tails, View};
+use crate::Order;
+use lantern_core::series::Run;
+use sqlx::{Sqlite, SqlitePool, Transaction};
+use std::collections::VecDeque;
+
+/// Rows of segments read at a time.
+const PAGE: u32 = 256;
+
+/// A stretch of a series.
+pub(crate) enum Stretch {
+    /// A segment that nothing recent changes. It may reach out of the span.
+    Sealed(Sealed),
+    /// Readings, put together from a segment and what is recent.
+    Open(Run),
+}
+
+/// Goes along a signal's series from one end of a span to the other, in one
+/// snapshot of the database.
+pub(crate) struct Walk {
+    snapshot: Transaction<'static, Sqlite>,
+    span: Span,
+    /// What has not been walked yet.
+    from: i64,
+    to: i64,
+    order: Order,
+    view: View,
+    with_digests: bool,
+    page: u32,
+    rows: VecDeque<Sealed>,
+    has_more: bool,
+}
+
+impl Walk {
+    pub(crate) async fn start(
+        pool: &SqlitePool,
+        tails: &Tails,
+        span: Span,
+        order: Order,
+        with_digests: bool,
+    ) -> Result<Self, sqlx::Error> {
+        // The first page alone is small: who looks at one end needs no more.
+        let page = if with_digests { PAGE } else { 2 };
+        loop {
+            // Layers first: what is sealed after that is in both, and nothing in neither.
+            let view = tails.view(span.signal);
+            let mut snapshot = pool.begin().await?;
+            let rows = segment::find(&mut snapshot, span, order, page, with_digests).await?;
+            // More than one sealing in between could have taken in what is newer
+            // than the layers.
+            if tails.stamp(span.signal) == view.stamp {
+                return Ok(Self {
+                    snapshot,
+                    span,
+                    from: span.from,
+                    to: span.to,
+                    order,
+                    view,
+                    with_digests,
+                    page,
+                    has_more: rows.len() == page as usize,
+                    rows: rows.into(),
+                });
+            }
+        }
+    }
+
+    /// The next stretch with anything in it.
+    pub(crate) async fn next(&mut self) -> Result<Option<Stretch>, LoadError> {
+        while self.from < self.to {
+            if self.rows.is_empty() && self.has_more {
+                self.turn_page().await?;
+            }
+            let row = self.rows.front();
+            let gap = match (self.order, row) {
+                (_, None) => (self.from, self.to),
+                (Order::Ascending, Some(row)) => (self.from, row.first_at),
+                (Order::Descending, Some(row)) => (row.last_at + 1, self.to),
+            };
+            if gap.0 < gap.1 {
+                self.walked(gap);
+                let run = self.view.over(Run::default(), gap.0, gap.1);
+                if !run.is_empty() {
+                    return Ok(Some(Stretch::Open(run)));
+                }
+                continue;
+            }
+            let Some(row) = self.rows.pop_front() else { break };
+            let stretch = (row.first_at.max(self.from), (row.last_at + 1).min(self.to));
+            self.walked(stretch);
+            if !self.view.touches(stretch.0, stretch.1) {
+                return Ok(Some(Stretch::Sealed(row)));
+            }
+            if let Some(run) = self.touched(row, stretch).await? {
+                return Ok(Some(run));
+            }
+        }
+        Ok(None)
+    }
+
+    async fn touched(&mut self, row: Sealed, (from, to): (i64, i64)) -> Result<Option<Stretch>, LoadError> {
+        match row.data_id {
+            Some(id) => {
+                let sealed = segment::load(&mut self.snapshot, id).await?;
+                let part = sealed.slice(sealed.between(from, to));
+                let run = self.view.over(part, from, to);
+                Ok((!run.is_empty()).then_some(Stretch::Open(run)))
+            }
+            // Summaries alone; nothing is put into them, and the sealer cuts them.
+            None if self.view.layers().any(|layer| layer.cuts_all(row.first_at, row.last_at)) => Ok(None),
+            None => Ok(Some(Stretch::Sealed(row))),
+        }
+    }
+
+    fn walked(&mut self, (from, to): (i64, i64)) {
+        match self.order {
+            Order::Ascending => self.from = to,
+            Order::Descending => self.to = from,
+        }
+    }
+
+    async fn turn_page(&mut self) -> Result<(), sqlx::Error> {
+        self.page = PAGE;
+        let rest = Span { from: self.from, to: self.to, ..self.span };
+        let rows = segment::find(&mut self.snapshot, rest, self.order, PAGE, self.with_digests).await?;
+        self.has_more = rows.len() == PAGE as usize;
+        self.rows = rows.into();
+        Ok(())
+    }
+
+    /// All readings of a segment, none if only its digest is left.
+    pub(crate) async fn load(&mut self, sealed: &Sealed) -> Result<Run, LoadError> {
+        match sealed.data_id {
+            Some(id) => segment::load(&mut self.snapshot, id).await,
+            None => Ok(Run::default()),
+        }
+    }
+
+    /// The readings of a stretch that lie in the span.
+    pub(crate) async fn readings(&mut self, stretch: Stretch) -> Result<Run, LoadError> {
+        match stretch {
+            Stretch::Open(run) => Ok(run),
+            Stretch::Sealed(sealed) => {
+                let run = self.load(&sealed).await?;
+                let part = run.between(self.span.from, self.span.to);
+                Ok(if part.len() == run.len() { run } else { run.slice(part) })
+            }
+        }
+    }
+}

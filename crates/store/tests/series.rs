@@ -1,0 +1,305 @@
+//! Series against a simple model: whatever happens, in whatever order.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use lantern_core::series::Buckets;
+use lantern_core::{Moment, Reading, SignalId, Value};
+use lantern_store::{DATABASE_FILE, Limits, NewDevice, NewSignal, NewSite, Order, Page, Recorded, Store};
+use proptest::prelude::*;
+use std::collections::BTreeMap;
+use std::path::Path;
+use std::sync::Arc;
+
+const SECOND: i64 = 1_000_000;
+
+/// Small enough that everything happens within a few readings.
+const SMALL: Limits =
+    Limits { segment: 6, dense_segment: 24, recent: 20, entries: 10, most_recent: 60, burst: 12, reserve: 0 };
+
+fn at(second: i64) -> Moment {
+    Moment::from_micros(second * SECOND).unwrap()
+}
+
+fn reading(signal: SignalId, second: i64, value: i8) -> Reading {
+    Reading { signal, at: at(second), value: Value::Number(f64::from(value)) }
+}
+
+async fn signals(store: &Store) -> [SignalId; 2] {
+    let new = NewSite { code: "marlbeck", name: "Marlbeck", zone: "UTC", position: None };
+    let site = store.add_site(new, at(0)).await.unwrap().id;
+    let new = NewDevice { code: "tower", name: "tower", interval_s: 1.0, ..NewDevice::default() };
+    let device = store.add_device(site, new, at(0)).await.unwrap().id;
+    [
+        store.add_signal(device, NewSignal::number("level", Some("m")), at(0)).await.unwrap().id,
+        store.add_signal(device, NewSignal::number("temp", Some("Cel")), at(0)).await.unwrap().id,
+    ]
+}
+
+async fn record(store: &Store, readings: Vec<Reading>) -> Recorded {
+    store.record(Arc::new(readings), at(9)).await.unwrap()
+}
+
+async fn query(dir: &Path, sql: &'static str) -> i64 {
+    let url = format!("sqlite://{}", dir.join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    let found = sqlx::query_scalar(sql).fetch_one(&pool).await.unwrap();
+    pool.close().await;
+    found
+}
+
+/// Waits until something holds; sealing goes on by itself.
+async fn until(what: &str, mut holds: impl AsyncFnMut() -> bool) {
+    for _ in 0..1_000 {
+        if holds().await {
+            return;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
+    }
+    panic!("never came: {what}");
+}
+
+#[derive(Debug, Clone)]
+enum Step {
+    /// Readings of one delivery: signal, second, value.
+    Record(Vec<(usize, i64, i8)>),
+    /// A long run from a second on.
+    Burst(usize, i64, i64),
+    Delete(usize, i64, i64),
+    /// Lets the sealer go on.
+    Pause,
+    Close,
+    /// The process ends without closing.
+    Crash,
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    let one = (0usize..2, 0i64..90, 0i8..4);
+    prop_oneof![
+        6 => prop::collection::vec(one, 1..16).prop_map(Step::Record),
+        2 => (0usize..2, 0i64..120, 5i64..40).prop_map(|(signal, from, count)| Step::Burst(signal, from, count)),
+        2 => (0usize..2, 0i64..90, 0i64..60).prop_map(|(signal, from, count)| Step::Delete(signal, from, from + count)),
+        2 => Just(Step::Pause),
+        1 => Just(Step::Close),
+        1 => Just(Step::Crash),
+    ]
+}
+
+type Model = BTreeMap<(usize, i64), i8>;
+
+fn take_in(model: &mut Model, readings: &[(usize, i64, i8)]) -> Recorded {
+    let mut expected = Recorded::default();
+    for &(signal, second, value) in readings {
+        match model.insert((signal, second), value) {
+            None => expected.new += 1,
+            Some(old) if old == value => expected.repeated += 1,
+            Some(_) => expected.corrected += 1,
+        }
+    }
+    expected
+}
+
+async fn assert_agrees(store: &Store, signals: [SignalId; 2], model: &Model) {
+    for (index, signal) in signals.into_iter().enumerate() {
+        let rows: Vec<(Moment, Value)> = model
+            .range((index, i64::MIN)..=(index, i64::MAX))
+            .map(|(&(_, second), &value)| (at(second), Value::Number(f64::from(value))))
+            .collect();
+        let page = |from, to, limit, order| Page { signal, from: at(from), to: at(to), limit, order };
+        assert_eq!(store.readings(page(-10, 1_000, 1_000, Order::Ascending)).await.unwrap(), rows);
+        let mut back = store.readings(page(-10, 1_000, 7, Order::Descending)).await.unwrap();
+        back.reverse();
+        assert_eq!(back, rows[rows.len().saturating_sub(7)..], "from the end");
+        let part: Vec<_> = rows.iter().filter(|(when, _)| (at(20)..at(50)).contains(when)).cloned().collect();
+        assert_eq!(store.readings(page(20, 50, 1_000, Order::Ascending)).await.unwrap(), part, "a part");
+        assert_eq!(store.count_readings(signal, 1_000).await.unwrap().count, rows.len() as u64);
+        let span = rows.first().zip(rows.last()).map(|(first, last)| (first.0, last.0));
+        assert_eq!(store.time_span(signal).await.unwrap(), span);
+        let mut scanned = 0;
+        let mut scan = store.scan(signal, at(-10), at(1_000));
+        while let Some(run) = scan.next().await.unwrap() {
+            scanned += run.len();
+        }
+        assert_eq!(scanned, rows.len());
+        let gaps: Vec<_> =
+            rows.windows(2).filter(|pair| pair[1].0.seconds_since(pair[0].0) > 2.0).map(|pair| (pair[0].0, pair[1].0)).collect();
+        let found = store.gaps(signal, (at(-10), at(1_000)), 2 * SECOND, 1_000).await.unwrap();
+        assert_eq!(found.into_iter().map(|gap| (gap.from, gap.to)).collect::<Vec<_>>(), gaps);
+        for width in [1, 7, 60] {
+            let buckets = store.summaries(signal, at(-10), at(1_000), Buckets::Even(width * SECOND)).await.unwrap();
+            let mut expected: BTreeMap<i64, (u64, f64, f64, f64)> = BTreeMap::new();
+            for (when, value) in &rows {
+                let start = when.as_micros().div_euclid(width * SECOND) * width * SECOND;
+                let number = value.as_number().unwrap();
+                let entry = expected.entry(start).or_insert((0, f64::MAX, f64::MIN, 0.0));
+                *entry = (entry.0 + 1, entry.1.min(number), entry.2.max(number), entry.3 + number);
+            }
+            let seen: BTreeMap<i64, _> = buckets
+                .iter()
+                .map(|b| (b.start, (b.summary.count, b.summary.min, b.summary.max, b.summary.sum)))
+                .collect();
+            assert_eq!(seen, expected, "buckets of {width} s");
+        }
+    }
+}
+
+async fn play(steps: Vec<Step>) {
+    let dir = tempfile::tempdir().unwrap();
+    let mut store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let signals = signals(&store).await;
+    let mut model = Model::new();
+    for step in steps {
+        match step {
+            Step::Record(readings) => {
+                let expected = take_in(&mut model, &readings);
+                let sent = readings.iter().map(|&(s, second, value)| reading(signals[s], second, value)).collect();
+                assert_eq!(record(&store, sent).await, expected);
+            }
+            Step::Burst(s, from, count) => {
+                let readings: Vec<_> = (from..from + count).map(|second| (s, second, (second % 5) as i8)).collect();
+                let expected = take_in(&mut model, &readings);
+                let sent = readings.iter().map(|&(s, second, value)| reading(signals[s], second, value)).collect();
+                assert_eq!(record(&store, sent).await, expected);
+            }
+            Step::Delete(s, from, to) => {
+                store.delete_readings(signals[s], at(from), at(to)).await.unwrap();
+                model.retain(|&(signal, second), _| signal != s || !(from..to).contains(&second));
+            }
+            Step::Pause => tokio::time::sleep(std::time::Duration::from_millis(3)).await,
+            Step::Close => {
+                store.close().await;
+                drop(store);
+                store = Store::open_with(dir.path(), SMALL).await.unwrap();
+            }
+            Step::Crash => {
+                drop(store);
+                store = Store::open_with(dir.path(), SMALL).await.unwrap();
+            }
+        }
+        assert_agrees(&store, signals, &model).await;
+    }
+    // The sealer has come through it all: what is deleted leaves nothing behind.
+    for signal in signals {
+        store.delete_readings(signal, Moment::MIN, Moment::MAX).await.unwrap();
+    }
+    let left = "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
+    until("nothing left", async || query(dir.path(), left).await == 0).await;
+    store.close().await;
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Deliveries, late ones, corrections, bursts, deletions and sealing, with the
+    /// store closed or cut off in between, leave at any time what a map would hold.
+    #[test]
+    fn a_series_agrees_with_a_map(steps in prop::collection::vec(step(), 1..24)) {
+        tokio::runtime::Runtime::new().unwrap().block_on(play(steps));
+    }
+}
+
+#[tokio::test]
+async fn what_is_taken_in_is_sealed_and_the_journal_trimmed() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    record(&store, vec![reading(temp, 0, 1)]).await;
+    for second in 0..200 {
+        record(&store, vec![reading(level, second, 1)]).await;
+    }
+    until("a short journal", async || query(dir.path(), "SELECT count(*) FROM recent").await <= 20).await;
+    let segments = query(dir.path(), "SELECT count(*) FROM segment").await;
+    assert!((8..40).contains(&segments), "joined as they come, {segments} segments of 24 are worth it");
+    let data = query(dir.path(), "SELECT count(*) FROM segment_data").await;
+    assert_eq!(segments, data, "nothing is left behind");
+    assert_eq!(store.count_readings(level, 1_000).await.unwrap().count, 200);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn readers_see_a_series_whole_while_it_is_sealed() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Arc::new(Store::open_with(dir.path(), SMALL).await.unwrap());
+    let [level, _] = signals(&store).await;
+    let writer = store.clone();
+    let writing = tokio::spawn(async move {
+        // All readings have the same value, and each round changes all of them.
+        for round in 0..60 {
+            record(&writer, (0..40).map(|second| reading(level, second, round)).collect()).await;
+        }
+    });
+    let mut seen = 0;
+    while !writing.is_finished() {
+        let page = Page { signal: level, from: at(0), to: at(100), limit: 100, order: Order::Ascending };
+        let readings = store.readings(page).await.unwrap();
+        let Some((_, first)) = readings.first() else { continue };
+        assert_eq!(readings.len(), 40);
+        assert!(readings.iter().all(|(_, value)| value == first), "old or new, never a mix: {readings:?}");
+        seen += 1;
+    }
+    writing.await.unwrap();
+    assert!(seen > 5, "looked {seen} times");
+    store.close().await;
+}
+
+#[tokio::test]
+async fn a_full_disk_turns_readings_away_until_there_is_room() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    record(&store, vec![reading(temp, 0, 1)]).await;
+    // Without a reserve SQLite's own limit holds too: as with a full disk, a write
+    // in the middle of things fails.
+    let used = store.disk_use().await.unwrap().used;
+    store.set_disk_budget(used + 100_000).await.unwrap();
+    let mut kept = 0;
+    let mut refused = 0;
+    for second in 0..3_000 {
+        let readings = (0..30).map(|i| reading(level, second * 30 + i, (i * second % 100) as i8)).collect();
+        match store.record(Arc::new(readings), at(9)).await {
+            Ok(recorded) => kept += recorded.new,
+            Err(lantern_store::RecordError::Full | lantern_store::RecordError::Busy) => refused += 1,
+            Err(error) => panic!("{error}"),
+        }
+        if refused > 3 {
+            break;
+        }
+    }
+    assert!(refused > 3, "it never became full");
+    assert_eq!(store.count_readings(level, u32::MAX).await.unwrap().count, kept as u64, "reading works, nothing is lost");
+    store.set_disk_budget(used + 1_000_000).await.unwrap();
+    until("room again", async || {
+        let readings = vec![reading(level, 1_000_000, 1)];
+        store.record(Arc::new(readings), at(9)).await.is_ok()
+    })
+    .await;
+    assert_eq!(store.count_readings(level, u32::MAX).await.unwrap().count, kept as u64 + 1);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn rows_of_an_older_version_become_segments() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    store.close().await;
+    drop(store);
+    let url = format!("sqlite://{}", dir.path().join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    let old = "CREATE TABLE reading (signal_id INTEGER NOT NULL, at INTEGER NOT NULL, value ANY NOT NULL,
+               PRIMARY KEY (signal_id, at)) STRICT, WITHOUT ROWID";
+    sqlx::query(old).execute(&pool).await.unwrap();
+    for (signal, second, value) in [(level, 5, "2.5"), (level, 1, "3.0"), (temp, 1, "1"), (temp, 2, "'wet'")] {
+        let sql = format!("INSERT INTO reading VALUES ({}, {}, {value})", signal.0, second * SECOND);
+        sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&pool).await.unwrap();
+    }
+    pool.close().await;
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let page = |signal| Page { signal, from: at(0), to: at(100), limit: 100, order: Order::Ascending };
+    let levels = [(at(1), Value::Number(3.0)), (at(5), Value::Number(2.5))];
+    assert_eq!(store.readings(page(level)).await.unwrap(), levels);
+    let temps = [(at(1), Value::Flag(true)), (at(2), Value::Text("wet".into()))];
+    assert_eq!(store.readings(page(temp)).await.unwrap(), temps);
+    let again = record(&store, vec![reading(level, 5, 1), reading(level, 6, 1)]).await;
+    assert_eq!(again, Recorded { new: 1, corrected: 1, ..Recorded::default() });
+    store.close().await;
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM sqlite_schema WHERE name = 'reading'").await, 0);
+}
