@@ -58,6 +58,10 @@ pub struct InAnswer {
     pub repeated: usize,
     /// How many of them replaced another value of the same time.
     pub corrected: usize,
+    /// How many of them are of a time whose readings are no longer kept, and were
+    /// passed over.
+    #[serde(skip_serializing_if = "is_zero", default)]
+    pub expired: usize,
     /// Names nobody has declared yet: their readings are kept and wait.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub waiting: Vec<String>,

@@ -124,14 +124,37 @@ pub struct DeviceNow {
 pub struct Bucket {
     /// Start of the bucket, in milliseconds since 1970.
     pub start_ms: f64,
+    /// End of the bucket, itself outside, in milliseconds since 1970.
+    pub end_ms: f64,
     /// Smallest value.
     pub min: f64,
     /// Largest value.
     pub max: f64,
     /// Arithmetic mean of the readings.
     pub mean: f64,
+    /// Mean with each value weighted by how long it held: until the next one, at
+    /// most until the device would be called silent.
+    pub time_mean: f64,
+    /// The first value.
+    pub first: f64,
+    /// The last value.
+    pub last: f64,
     /// How many readings.
     pub count: u64,
+}
+
+/// How readings are put into buckets.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum BucketUnit {
+    /// From midnight to midnight.
+    Day,
+    /// From Monday to Monday.
+    Week,
+    /// From the first to the first.
+    Month,
+    /// From New Year to New Year.
+    Year,
 }
 
 /// Readings of a time in at most 2,000 buckets. Empty ones are left out.
@@ -141,8 +164,82 @@ pub struct SummarySet {
     pub from: String,
     /// End of the time, excluded.
     pub to: String,
-    /// Width of a bucket, in seconds.
-    pub width_s: f64,
+    /// Width of a bucket, in seconds; absent for those of the calendar.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub width_s: Option<f64>,
+    /// The unit of the calendar, if one was asked for.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub by: Option<BucketUnit>,
+    /// The time zone whose calendar it is.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub zone: Option<String>,
     /// The buckets with readings, in order of time.
     pub buckets: Vec<Bucket>,
+}
+
+/// Several signals in the same buckets.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct SummaryTable {
+    /// Start of the time, included.
+    pub from: String,
+    /// End of the time, excluded.
+    pub to: String,
+    /// Width of a bucket, in seconds; absent for those of the calendar.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub width_s: Option<f64>,
+    /// The unit of the calendar, if one was asked for.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub by: Option<BucketUnit>,
+    /// The time zone whose calendar it is.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub zone: Option<String>,
+    /// One for each signal, in the order they were asked for.
+    pub signals: Vec<SignalSummary>,
+}
+
+/// One signal of a [`SummaryTable`].
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct SignalSummary {
+    /// Device and signal, such as `tower/level`.
+    pub signal: String,
+    /// Its unit, a UCUM code.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub unit: Option<String>,
+    /// The buckets with readings, in order of time.
+    pub buckets: Vec<Bucket>,
+}
+
+/// Points that draw nearly the same curve as all readings of a time.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Curve {
+    /// Start of the time, included.
+    pub from: String,
+    /// End of the time, excluded.
+    pub to: String,
+    /// Milliseconds since 1970 and value, in order of time.
+    pub points: Vec<(f64, f64)>,
+}
+
+/// A time without readings, between two that are there.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Gap {
+    /// Time of the last reading before it.
+    pub from: String,
+    /// Time of the first reading after it.
+    pub to: String,
+    /// How long it is, in seconds.
+    pub length_s: f64,
+}
+
+/// What deleting readings comes to.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Deletion {
+    /// Start of the time, included.
+    pub from: String,
+    /// End of the time, excluded.
+    pub to: String,
+    /// How many readings lie in it.
+    pub readings: u64,
+    /// Whether they were deleted; `false` for a dry run.
+    pub deleted: bool,
 }

@@ -101,6 +101,18 @@ impl Problem {
         problem
     }
 
+    pub(crate) fn full() -> Self {
+        let mut problem = Self::new(
+            Status::ServiceUnavailable,
+            "disk-full",
+            "No room left",
+            "The disk, or the part of it the service may use, is full; nothing of this request was kept.",
+            "Send it again later: it is taken as soon as there is room. Whoever runs the service can free some, keep less (retention), or raise disk_budget.",
+        );
+        problem.retry_after = Some(60);
+        problem
+    }
+
     pub(crate) fn storage() -> Self {
         let mut problem = Self::new(
             Status::ServiceUnavailable,
@@ -171,6 +183,7 @@ impl From<StoreError> for Problem {
                 "There is one of that name already.",
                 "Choose another name.",
             ),
+            StoreError::Recorder(error) => error.into(),
             other => {
                 tracing::error!(error = %other, "the database failed");
                 Self::storage()
@@ -183,6 +196,7 @@ impl From<RecordError> for Problem {
     fn from(error: RecordError) -> Self {
         match error {
             RecordError::Busy => Self::busy(),
+            RecordError::Full => Self::full(),
             RecordError::Failed(_) => Self::storage(),
         }
     }

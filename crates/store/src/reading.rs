@@ -213,22 +213,38 @@ impl Store {
         self.count(&signals.into_iter().map(SignalId).collect::<Vec<_>>(), limit).await
     }
 
+    /// Counts the readings of a signal from a time on and before another.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub async fn count_between(&self, signal: SignalId, from: Moment, to: Moment) -> Result<u64, StoreError> {
+        self.count_span(Span { signal, from: from.as_micros(), to: to.as_micros() }, u64::MAX).await
+    }
+
     async fn count(&self, signals: &[SignalId], limit: u32) -> Result<Extent, StoreError> {
         let limit = u64::from(limit);
         let mut count = 0;
         for &signal in signals {
-            let mut walk = self.walk(Span::all(signal), Order::Ascending, false).await?;
-            while count < limit
-                && let Some(stretch) = walk.next().await?
-            {
-                count += match stretch {
-                    Stretch::Sealed(Sealed { data_id: None, .. }) => 0,
-                    Stretch::Sealed(sealed) => sealed.count,
-                    Stretch::Open(run) => run.len() as u64,
-                };
+            if count < limit {
+                count += self.count_span(Span::all(signal), limit - count).await?;
             }
         }
         Ok(Extent { count: count.min(limit), at_least: count >= limit })
+    }
+
+    async fn count_span(&self, span: Span, limit: u64) -> Result<u64, StoreError> {
+        let mut count = 0;
+        let mut walk = self.walk(span, Order::Ascending, false).await?;
+        while count < limit
+            && let Some(stretch) = walk.next().await?
+        {
+            count += match stretch {
+                Stretch::Sealed(Sealed { data_id: None, .. }) => 0,
+                Stretch::Sealed(sealed) if sealed.first_at >= span.from && sealed.last_at < span.to => sealed.count,
+                stretch => walk.readings(stretch).await?.len() as u64,
+            };
+        }
+        Ok(count)
     }
 
     /// Times without readings that are longer than so many microseconds, in order

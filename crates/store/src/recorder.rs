@@ -106,7 +106,12 @@ pub(crate) struct Recorder {
 
 impl Recorder {
     /// Starts the task, and gives the way for the sealer too.
-    pub(crate) fn start(pool: SqlitePool, tails: Arc<Tails>, limits: Limits, disk: Arc<Room>) -> (Self, mpsc::Sender<Seal>) {
+    pub(crate) fn start(
+        pool: SqlitePool,
+        tails: Arc<Tails>,
+        limits: Limits,
+        disk: Arc<Room>,
+    ) -> (Self, mpsc::Sender<Seal>) {
         let (queue, jobs) = mpsc::channel(QUEUE_DELIVERIES);
         let (seals, sealings) = mpsc::channel(1);
         let task = Task { pool, tails, limits, disk, memory: Memory::default(), kept_back: None };

@@ -119,8 +119,11 @@ async fn assert_agrees(store: &Store, signals: [SignalId; 2], model: &Model) {
             scanned += run.len();
         }
         assert_eq!(scanned, rows.len());
-        let gaps: Vec<_> =
-            rows.windows(2).filter(|pair| pair[1].0.seconds_since(pair[0].0) > 2.0).map(|pair| (pair[0].0, pair[1].0)).collect();
+        let gaps: Vec<_> = rows
+            .windows(2)
+            .filter(|pair| pair[1].0.seconds_since(pair[0].0) > 2.0)
+            .map(|pair| (pair[0].0, pair[1].0))
+            .collect();
         let found = store.gaps(signal, (at(-10), at(1_000)), 2 * SECOND, 1_000).await.unwrap();
         assert_eq!(found.into_iter().map(|gap| (gap.from, gap.to)).collect::<Vec<_>>(), gaps);
         for width in [1, 7, 60] {
@@ -180,7 +183,8 @@ async fn play(steps: Vec<Step>) {
     for signal in signals {
         store.delete_readings(signal, Moment::MIN, Moment::MAX).await.unwrap();
     }
-    let left = "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
+    let left =
+        "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
     until("nothing left", async || query(dir.path(), left).await == 0).await;
     store.close().await;
 }
@@ -264,7 +268,11 @@ async fn a_full_disk_turns_readings_away_until_there_is_room() {
         }
     }
     assert!(refused > 3, "it never became full");
-    assert_eq!(store.count_readings(level, u32::MAX).await.unwrap().count, kept as u64, "reading works, nothing is lost");
+    assert_eq!(
+        store.count_readings(level, u32::MAX).await.unwrap().count,
+        kept as u64,
+        "reading works, nothing is lost"
+    );
     store.set_disk_budget(used + 1_000_000).await.unwrap();
     until("room again", async || {
         let readings = vec![reading(level, 1_000_000, 1)];

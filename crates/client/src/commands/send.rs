@@ -24,6 +24,9 @@ fn text(answer: &InAnswer) -> String {
     if answer.repeated > 0 {
         lines.push(format!("{} of them there already", answer.repeated));
     }
+    if answer.expired > 0 {
+        lines.push(format!("{} of them passed over: readings of that time are no longer kept", answer.expired));
+    }
     if answer.corrected > 0 {
         lines.push(format!("{} of them in place of another value", answer.corrected));
     }

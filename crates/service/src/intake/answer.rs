@@ -18,7 +18,7 @@ fn wants_json(request: &Request<'_>) -> bool {
 /// `ok 2`, and what else there is to say after it, on one line.
 fn line(answer: &InAnswer) -> String {
     let mut line = format!("ok {}", answer.kept);
-    for (word, count) in [("repeated", answer.repeated), ("corrected", answer.corrected)] {
+    for (word, count) in [("repeated", answer.repeated), ("corrected", answer.corrected), ("expired", answer.expired)] {
         if count > 0 {
             let _ = write!(line, " {word} {count}");
         }

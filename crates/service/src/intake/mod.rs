@@ -365,6 +365,7 @@ async fn record(
     let recorded = app.store.record_with(readings.clone(), changes, now).await?;
     answer.repeated = recorded.repeated;
     answer.corrected = recorded.corrected;
+    answer.expired = recorded.expired;
     app.latest.note(&readings);
     for (plan, range) in gathered.of {
         if app.dummies.check(&app.store, &readings[range.clone()], now).await? {

@@ -6,18 +6,16 @@ use crate::app::App;
 use crate::auth::Access;
 use crate::problem::Problem;
 use jiff::tz::TimeZone;
+use lantern_core::series::Run;
 use lantern_core::{Moment, SignalId, Value};
-use lantern_store::{Order, Page, Store, StoreError};
+use lantern_store::{Scan, Store, StoreError};
 use rocket::http::{ContentType, Header};
 use rocket::response::stream::ByteStream;
 use rocket::{Responder, Route, State, get, routes};
-use std::collections::VecDeque;
 use std::sync::Arc;
 
 /// Signals in one export.
 const MAX_SIGNALS: usize = 50;
-/// Readings of a signal held at a time.
-const PAGE: u32 = 2_000;
 /// Bytes gathered before they are sent.
 const CHUNK: usize = 32 * 1024;
 
@@ -66,14 +64,14 @@ async fn export<'a>(
     let columns = columns(app, &site.code, signals).await?;
     let name = format!("{}.{}", site.code, format.ending());
     let content_type = format.content_type();
-    let mut rows =
-        Rows { store: &app.store, cursors: columns.iter().map(|c| Cursor::new(c.signal, from, to)).collect() };
+    let cursors = columns.iter().map(|c| Cursor::new(&app.store, c.signal, from, to)).collect();
+    let mut rows = Rows { cursors, values: Vec::new() };
     let stream = ByteStream! {
         let mut buffer = Vec::with_capacity(CHUNK + 1_024);
         format.begin(&mut buffer, &columns);
         loop {
             match rows.next().await {
-                Ok(Some((at, values))) => format.row(&mut buffer, &columns, at, values),
+                Ok(Some(at)) => format.row(&mut buffer, &columns, at, &mut rows.values),
                 Ok(None) => {
                     format.end(&mut buffer);
                     break;
@@ -136,55 +134,56 @@ fn column(device: &str, signal: &lantern_store::Signal) -> Column {
     Column { signal: signal.id, path: format!("{device}/{}", signal.code), unit: signal.unit.clone() }
 }
 
-/// One signal's readings, a page at a time.
-struct Cursor {
-    signal: SignalId,
-    from: Moment,
-    to: Moment,
-    page: VecDeque<(Moment, Value)>,
-    at_end: bool,
+/// One signal's readings, some at a time.
+struct Cursor<'a> {
+    scan: Scan<'a>,
+    run: Run,
+    place: usize,
 }
 
-impl Cursor {
-    fn new(signal: SignalId, from: Moment, to: Moment) -> Self {
-        Self { signal, from, to, page: VecDeque::new(), at_end: false }
+impl<'a> Cursor<'a> {
+    fn new(store: &'a Store, signal: SignalId, from: Moment, to: Moment) -> Self {
+        Self { scan: store.scan(signal, from, to), run: Run::default(), place: 0 }
     }
 
-    async fn fill(&mut self, store: &Store) -> Result<(), StoreError> {
-        if !self.page.is_empty() || self.at_end {
-            return Ok(());
+    /// The time of the next reading, in microseconds since 1970.
+    async fn next_at(&mut self) -> Result<Option<i64>, StoreError> {
+        if self.place >= self.run.len() {
+            self.run = self.scan.next().await?.unwrap_or_default();
+            self.place = 0;
         }
-        let page = Page { signal: self.signal, from: self.from, to: self.to, limit: PAGE, order: Order::Ascending };
-        self.page = store.readings(page).await?.into();
-        self.at_end = self.page.len() < PAGE as usize;
-        if let Some((last, _)) = self.page.back() {
-            self.from = last.next();
-        }
-        Ok(())
+        Ok(self.run.times().get(self.place).copied())
+    }
+
+    /// The next value, if it is of this time.
+    fn take(&mut self, at: i64) -> Option<Value> {
+        (self.run.times().get(self.place) == Some(&at)).then(|| {
+            self.place += 1;
+            self.run.value(self.place - 1)
+        })
     }
 }
 
 /// Rows of all columns in order of time.
 struct Rows<'a> {
-    store: &'a Store,
-    cursors: Vec<Cursor>,
+    cursors: Vec<Cursor<'a>>,
+    /// The values of the current row, by column.
+    values: Vec<Option<Value>>,
 }
 
 impl Rows<'_> {
-    async fn next(&mut self) -> Result<Option<(Moment, Vec<Option<Value>>)>, StoreError> {
+    /// Goes to the next row and gives its time.
+    async fn next(&mut self) -> Result<Option<Moment>, StoreError> {
+        let mut next = None;
         for cursor in &mut self.cursors {
-            cursor.fill(self.store).await?;
+            next = match (next, cursor.next_at().await?) {
+                (Some(a), Some(b)) => Some(std::cmp::min::<i64>(a, b)),
+                (a, b) => a.or(b),
+            };
         }
-        let Some(at) = self.cursors.iter().filter_map(|c| c.page.front()).map(|(at, _)| *at).min() else {
-            return Ok(None);
-        };
-        let value = |cursor: &mut Cursor| {
-            if cursor.page.front().is_some_and(|(first, _)| *first == at) {
-                cursor.page.pop_front().map(|(_, value)| value)
-            } else {
-                None
-            }
-        };
-        Ok(Some((at, self.cursors.iter_mut().map(value).collect())))
+        let Some(at) = next else { return Ok(None) };
+        self.values.clear();
+        self.values.extend(self.cursors.iter_mut().map(|cursor| cursor.take(at)));
+        Ok(Some(Moment::from_micros(at).unwrap_or(Moment::EPOCH)))
     }
 }

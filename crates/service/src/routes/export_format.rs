@@ -1,8 +1,10 @@
 //! The formats of an export, written row by row.
 
+use super::zoned_times::ZonedTimes;
 use jiff::tz::TimeZone;
 use lantern_core::{Moment, SignalId, Value, senml};
 use rocket::http::ContentType;
+use std::io::Write;
 
 /// One signal of an export.
 pub(super) struct Column {
@@ -15,7 +17,7 @@ pub(super) struct Column {
 /// How an export is written.
 pub(super) enum Format {
     /// RFC 4180, times in a zone.
-    Csv(TimeZone),
+    Csv(Box<ZonedTimes>),
     /// A SenML pack in JSON (RFC 8428).
     SenmlJson {
         /// Whether a record has been written.
@@ -29,7 +31,7 @@ impl Format {
     /// From the name in a request; `None` if there is no such format.
     pub(super) fn from_name(name: &str, zone: TimeZone) -> Option<Self> {
         match name {
-            "csv" => Some(Self::Csv(zone)),
+            "csv" => Some(Self::Csv(Box::new(ZonedTimes::new(zone)))),
             "senml" => Some(Self::SenmlJson { has_records: false }),
             "senml-cbor" => Some(Self::SenmlCbor),
             _ => None,
@@ -73,16 +75,18 @@ impl Format {
     }
 
     /// Writes the values of one time.
-    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: Vec<Option<Value>>) {
-        if let Self::Csv(zone) = self {
-            let time = at.to_timestamp().to_zoned(zone.clone());
-            let mut line = vec![time.strftime("%Y-%m-%dT%H:%M:%S%.f%:z").to_string()];
-            line.extend(values.into_iter().map(cell));
-            write_row(buffer, &line);
+    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: &mut [Option<Value>]) {
+        if let Self::Csv(times) = self {
+            times.write(buffer, at);
+            for value in values {
+                buffer.push(b',');
+                write_value(buffer, value.as_ref());
+            }
+            buffer.extend_from_slice(b"\r\n");
             return;
         }
         for (column, value) in columns.iter().zip(values) {
-            let Some(value) = value else { continue };
+            let Some(value) = value.take() else { continue };
             match self {
                 Self::SenmlJson { has_records } => {
                     if std::mem::replace(has_records, true) {
@@ -114,14 +118,19 @@ impl Format {
     }
 }
 
-fn cell(value: Option<Value>) -> String {
+fn write_value(buffer: &mut Vec<u8>, value: Option<&Value>) {
     match value {
-        None => String::new(),
-        Some(Value::Number(number)) => number.to_string(),
-        Some(Value::Flag(flag)) => if flag { "1" } else { "0" }.to_owned(),
+        None => {}
+        Some(Value::Number(number)) => {
+            // Writing into memory does not fail.
+            let _ = write!(buffer, "{number}");
+        }
+        Some(Value::Flag(flag)) => buffer.push(if *flag { b'1' } else { b'0' }),
         // A spreadsheet would take such a text for a formula and run it.
-        Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => format!("'{text}"),
-        Some(Value::Text(text)) => text,
+        Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => {
+            write_text(buffer, &format!("'{text}"));
+        }
+        Some(Value::Text(text)) => write_text(buffer, text),
     }
 }
 
@@ -130,15 +139,19 @@ fn write_row(buffer: &mut Vec<u8>, cells: &[String]) {
         if i > 0 {
             buffer.push(b',');
         }
-        if cell.contains([',', '"', '\n', '\r']) {
-            buffer.push(b'"');
-            buffer.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
-            buffer.push(b'"');
-        } else {
-            buffer.extend_from_slice(cell.as_bytes());
-        }
+        write_text(buffer, cell);
     }
     buffer.extend_from_slice(b"\r\n");
+}
+
+fn write_text(buffer: &mut Vec<u8>, cell: &str) {
+    if cell.contains([',', '"', '\n', '\r']) {
+        buffer.push(b'"');
+        buffer.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
+        buffer.push(b'"');
+    } else {
+        buffer.extend_from_slice(cell.as_bytes());
+    }
 }
 
 #[cfg(test)]
@@ -154,7 +167,11 @@ mod tests {
 
     #[test]
     fn texts_cannot_become_formulas() {
-        assert_eq!(cell(Some(Value::Text("=1+1".into()))), "'=1+1");
-        assert_eq!(cell(Some(Value::Number(-1.5))), "-1.5");
+        let mut buffer = Vec::new();
+        for value in [Value::Text("=1+1".into()), Value::Number(-1.5), Value::Text("=a,b".into())] {
+            write_value(&mut buffer, Some(&value));
+            buffer.push(b' ');
+        }
+        assert_eq!(String::from_utf8(buffer).unwrap(), "'=1+1 -1.5 \"'=a,b\" ");
     }
 }

@@ -27,7 +27,9 @@ mod request_log;
 mod sending;
 mod signals;
 mod sites;
+mod summaries;
 mod unpack;
+mod zoned_times;
 
 pub(crate) use pickup::lines as command_lines;
 
@@ -67,6 +69,7 @@ fn api() -> Vec<rocket::Route> {
         sending::routes(),
         now::routes(),
         readings::routes(),
+        summaries::routes(),
         export::routes(),
         live::routes(),
         openapi::routes(),

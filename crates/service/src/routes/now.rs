@@ -7,6 +7,7 @@ use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{DeviceNow, Page, SignalNow, Trace, Trend};
 use lantern_core::presence::Patience;
+use lantern_core::series::Buckets;
 use lantern_core::{Moment, Value, ValueType, decimals, trend};
 use lantern_store::{Device, Signal};
 use rocket::serde::json::Json;
@@ -110,10 +111,10 @@ async fn trace_of(app: &App, signal: &Signal, now: Moment) -> Result<Trace, Prob
     let from = Moment::from_micros(start).unwrap_or(now);
     let to = from.plus_seconds((TRACE_BUCKETS * TRACE_WIDTH) as f64 / 1e6);
     let mut means = vec![None; TRACE_BUCKETS as usize];
-    for summary in app.store.summaries(signal.id, from, to, TRACE_WIDTH).await? {
-        let place = usize::try_from((summary.start.as_micros() - start) / TRACE_WIDTH).unwrap_or(usize::MAX);
+    for bucket in app.store.summaries(signal.id, from, to, Buckets::Even(TRACE_WIDTH)).await? {
+        let place = usize::try_from((bucket.start - start) / TRACE_WIDTH).unwrap_or(usize::MAX);
         if let Some(mean) = means.get_mut(place) {
-            *mean = Some(summary.mean);
+            *mean = Some(bucket.summary.mean());
         }
     }
     Ok(Trace { signal: signal.code.clone(), from: from.to_string(), width_s: TRACE_WIDTH as f64 / 1e6, means })

@@ -2,7 +2,7 @@
 
 use super::{
     arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live,
-    now, people, pickup, readings, sending, signals, sites,
+    now, people, pickup, readings, sending, signals, sites, summaries,
 };
 use crate::clock;
 use lantern_api::Health;
@@ -41,7 +41,8 @@ pub(super) fn routes() -> Vec<Route> {
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         now::site_now, now::device_now,
-        readings::readings, readings::summary,
+        readings::readings, readings::reading_at, readings::gaps, readings::delete_readings,
+        summaries::summary, summaries::table, summaries::curve,
         export::export,
         live::live,
         document, health,

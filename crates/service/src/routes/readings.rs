@@ -1,20 +1,19 @@
-//! Readings and summaries of a signal.
+//! Readings of a signal.
 
 use super::{Answer, query};
 use crate::app::App;
-use crate::auth::Access;
+use crate::auth::{Access, Change};
 use crate::problem::Problem;
 use crate::translate;
-use lantern_api::{Bucket, Page, Reading, SummarySet};
-use lantern_core::Moment;
-use lantern_core::series::{MAX_BUCKETS, bucket_width};
+use lantern_api::{Deletion, Gap, Page, Reading};
 use lantern_store::Order;
+use rocket::http::Status;
 use rocket::serde::json::Json;
-use rocket::{Route, State, get, routes};
+use rocket::{Route, State, delete, get, routes};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![readings, summary]
+    routes![readings, reading_at, gaps, delete_readings]
 }
 
 /// Readings of a signal from `from` to `to` (excluded; by default the last day),
@@ -54,16 +53,43 @@ async fn readings(
     Ok(Json(query::page(rows, limit, |(at, _)| at.to_string(), |r| translate::reading_of(device.state, r))))
 }
 
-/// Minimum, maximum, mean and count of a signal in buckets of equal width, from
-/// `from` to `to` (excluded; by default the last day).
-///
-/// The width is the smallest round one that gives at most `buckets` of them
-/// (500 by default, 2,000 at most). Buckets with no reading are left out.
+/// The reading at a time, or else the last before it.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
-    responses((status = 200, body = SummarySet), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/summary?<from>&<to>&<buckets>")]
+    responses((status = 200, body = Reading), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/reading?<at>")]
+async fn reading_at(
+    app: &State<Arc<App>>,
+    _access: Access,
+    site: &str,
+    device: &str,
+    signal: &str,
+    at: Option<&str>,
+) -> Answer<Reading> {
+    let at = query::moment("at", at)?.unwrap_or_else(crate::clock::now);
+    let (_, device, signal) = app.signal(site, device, signal).await?;
+    let point = app.store.reading_at(signal.id, at).await?;
+    let point = point.ok_or_else(|| {
+        Problem::new(
+            Status::NotFound,
+            "no-reading",
+            "No reading yet",
+            format!("{}/{} has no reading up to {at}.", device.code, signal.code),
+            "Ask for a later time, or list its readings.",
+        )
+    })?;
+    Ok(Json(translate::reading_of(device.state, (point.at, point.value))))
+}
+
+/// Times without readings, from `from` to `to` (excluded; by default the last
+/// day), longer than `longer_than_s` seconds: by default twice the interval at
+/// which the device is expected to report. At most 1,000, oldest first.
+///
+/// What lies before the first reading and after the last is no gap.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = Page<Gap>), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/gaps?<from>&<to>&<longer_than_s>&<limit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
-async fn summary(
+async fn gaps(
     app: &State<Arc<App>>,
     _access: Access,
     site: &str,
@@ -71,28 +97,50 @@ async fn summary(
     signal: &str,
     from: Option<&str>,
     to: Option<&str>,
-    buckets: Option<&str>,
-) -> Answer<SummarySet> {
-    let buckets = query::number("buckets", buckets, 500, 1, MAX_BUCKETS)?;
+    longer_than_s: Option<&str>,
+    limit: Option<&str>,
+) -> Answer<Page<Gap>> {
+    let limit = query::number("limit", limit, 100u32, 1, 1_000)?;
     let (from, to) = query::span(from, to)?;
-    let (_, _, signal) = app.signal(site, device, signal).await?;
-    let width = bucket_width(to.as_micros() - from.as_micros(), buckets);
-    let summaries = app.store.summaries(signal.id, from, to, width).await?;
-    let bucket = |s: lantern_store::Summary| Bucket {
-        start_ms: milliseconds(s.start),
-        min: s.min,
-        max: s.max,
-        mean: s.mean,
-        count: s.count,
-    };
-    Ok(Json(SummarySet {
-        from: from.to_string(),
-        to: to.to_string(),
-        width_s: width as f64 / 1e6,
-        buckets: summaries.into_iter().map(bucket).collect(),
-    }))
+    let (_, device, signal) = app.signal(site, device, signal).await?;
+    let seconds = query::number("longer_than_s", longer_than_s, 2.0 * device.interval_s, 0.0, 1e10)?;
+    let gaps = app.store.gaps(signal.id, (from, to), (seconds * 1e6) as i64, limit as usize + 1).await?;
+    // The next page begins with the reading that ends the last gap.
+    Ok(Json(query::page(
+        gaps,
+        limit,
+        |gap| gap.to.to_string(),
+        |gap| Gap { from: gap.from.to_string(), to: gap.to.to_string(), length_s: gap.to.seconds_since(gap.from) },
+    )))
 }
 
-fn milliseconds(at: Moment) -> f64 {
-    at.as_micros() as f64 / 1e3
+/// Delete the readings of a signal from `from` to `to` (excluded); both have to
+/// be given. With `dry_run=true` the answer only says how many there are.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = Deletion), (status = "default", body = lantern_api::Problem)))]
+#[delete("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<dry_run>")]
+#[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
+async fn delete_readings(
+    app: &State<Arc<App>>,
+    _change: Change,
+    site: &str,
+    device: &str,
+    signal: &str,
+    from: Option<&str>,
+    to: Option<&str>,
+    dry_run: Option<&str>,
+) -> Answer<Deletion> {
+    if from.is_none() || to.is_none() {
+        return Err(Problem::invalid("from", "say from when to when readings are to be deleted"));
+    }
+    let (from, to) = query::span(from, to)?;
+    let is_dry = query::flag("dry_run", dry_run)?;
+    let (site, device, signal) = app.signal(site, device, signal).await?;
+    let readings = app.store.count_between(signal.id, from, to).await?;
+    if !is_dry {
+        app.store.delete_readings(signal.id, from, to).await?;
+        app.latest.forget([signal.id]);
+        app.hub.change(site.id, "readings", Some(&device.code));
+    }
+    Ok(Json(Deletion { from: from.to_string(), to: to.to_string(), readings, deleted: !is_dry }))
 }

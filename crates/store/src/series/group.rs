@@ -131,8 +131,7 @@ async fn write_signal(
         }
     }
     note_replaced(connection, signal, run[0].now, &merged.replaced).await?;
-    let puts: Run =
-        merged.inserts.iter().map(|&(at, value)| Point::good(at, value.clone())).collect();
+    let puts: Run = merged.inserts.iter().map(|&(at, value)| Point::good(at, value.clone())).collect();
     let Some((first, last)) = puts.span() else {
         return add_layer(outcome, signal, updated(&merged.updates));
     };

@@ -23,11 +23,12 @@ pub(crate) async fn append(
 
 /// Deletes entries before one, some at a time.
 pub(crate) async fn trim(connection: &mut SqliteConnection, before: i64) -> Result<u64, sqlx::Error> {
-    let trimmed = sqlx::query("DELETE FROM recent WHERE id IN (SELECT id FROM recent WHERE id < ? ORDER BY id LIMIT ?)")
-        .bind(before)
-        .bind(TRIM)
-        .execute(connection)
-        .await?;
+    let trimmed =
+        sqlx::query("DELETE FROM recent WHERE id IN (SELECT id FROM recent WHERE id < ? ORDER BY id LIMIT ?)")
+            .bind(before)
+            .bind(TRIM)
+            .execute(connection)
+            .await?;
     Ok(trimmed.rows_affected())
 }
 
@@ -37,13 +38,11 @@ pub(crate) async fn mark_sealed(
     signal: SignalId,
     entry: i64,
 ) -> Result<(), sqlx::Error> {
-    sqlx::query(
-        "INSERT INTO sealed (signal_id, entry) VALUES (?, ?) ON CONFLICT DO UPDATE SET entry = excluded.entry",
-    )
-    .bind(signal.0)
-    .bind(entry)
-    .execute(connection)
-    .await?;
+    sqlx::query("INSERT INTO sealed (signal_id, entry) VALUES (?, ?) ON CONFLICT DO UPDATE SET entry = excluded.entry")
+        .bind(signal.0)
+        .bind(entry)
+        .execute(connection)
+        .await?;
     Ok(())
 }
 
@@ -54,10 +53,8 @@ pub(crate) async fn replay(
     limits: &Limits,
 ) -> Result<(), sqlx::Error> {
     let rows = sqlx::query("SELECT signal_id, entry FROM sealed").fetch_all(&mut *connection).await?;
-    let sealed: HashMap<SignalId, i64> = rows
-        .iter()
-        .map(|row| Ok((SignalId(row.try_get(0)?), row.try_get(1)?)))
-        .collect::<Result<_, sqlx::Error>>()?;
+    let sealed: HashMap<SignalId, i64> =
+        rows.iter().map(|row| Ok((SignalId(row.try_get(0)?), row.try_get(1)?))).collect::<Result<_, sqlx::Error>>()?;
     let mut last = 0;
     loop {
         let rows = sqlx::query("SELECT id, body FROM recent WHERE id > ? ORDER BY id LIMIT ?")

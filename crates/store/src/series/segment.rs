@@ -127,11 +127,12 @@ pub(crate) async fn around(
     .bind(at)
     .fetch_optional(&mut *connection)
     .await?;
-    let next: Option<i64> = sqlx::query_scalar("SELECT min(first_at) FROM segment WHERE signal_id = ? AND first_at > ?")
-        .bind(signal.0)
-        .bind(at)
-        .fetch_one(connection)
-        .await?;
+    let next: Option<i64> =
+        sqlx::query_scalar("SELECT min(first_at) FROM segment WHERE signal_id = ? AND first_at > ?")
+            .bind(signal.0)
+            .bind(at)
+            .fetch_one(connection)
+            .await?;
     Ok((before.as_ref().map(sealed).transpose()?, next.unwrap_or(i64::MAX)))
 }
 

@@ -92,12 +92,7 @@ impl Tails {
 
     /// Takes in the changes of a journal entry, and tells the sealer if that gives
     /// it something to do.
-    pub(crate) fn apply<'a>(
-        &self,
-        entry: i64,
-        layers: impl Iterator<Item = (SignalId, &'a Layer)>,
-        limits: &Limits,
-    ) {
+    pub(crate) fn apply<'a>(&self, entry: i64, layers: impl Iterator<Item = (SignalId, &'a Layer)>, limits: &Limits) {
         let mut inner = self.inner();
         let mut is_due = entry % (limits.entries / 8).max(1) == 0;
         let Inner { tails, applied, weight, stamp } = &mut *inner;

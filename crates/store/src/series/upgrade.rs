@@ -25,7 +25,8 @@ pub(crate) async fn run(pool: &SqlitePool, limits: &Limits) -> Result<(), sqlx::
     }
     let mut moved = 0_usize;
     loop {
-        let next: Option<i64> = sqlx::query_scalar("SELECT min(signal_id) FROM reading").fetch_one(&mut *connection).await?;
+        let next: Option<i64> =
+            sqlx::query_scalar("SELECT min(signal_id) FROM reading").fetch_one(&mut *connection).await?;
         let Some(signal) = next else { break };
         let before = moved;
         moved += move_page(&mut connection, SignalId(signal), limits).await?;
@@ -40,11 +41,7 @@ pub(crate) async fn run(pool: &SqlitePool, limits: &Limits) -> Result<(), sqlx::
     Ok(())
 }
 
-async fn move_page(
-    connection: &mut SqliteConnection,
-    signal: SignalId,
-    limits: &Limits,
-) -> Result<usize, sqlx::Error> {
+async fn move_page(connection: &mut SqliteConnection, signal: SignalId, limits: &Limits) -> Result<usize, sqlx::Error> {
     let mut transaction = connection.begin_with("BEGIN IMMEDIATE").await?;
     let rows = sqlx::query("SELECT at, value FROM reading WHERE signal_id = ? ORDER BY at LIMIT ?")
         .bind(signal.0)

@@ -1,0 +1,202 @@
+//! Summaries and curves: readings of a time in as few points as are wanted.
+
+use super::{Answer, query};
+use crate::app::App;
+use crate::auth::Access;
+use crate::problem::Problem;
+use jiff::tz::TimeZone;
+use lantern_api::{Bucket, BucketUnit, Curve, SignalSummary, SummarySet, SummaryTable};
+use lantern_core::series::{self, Buckets, CalendarUnit, MAX_BUCKETS, bucket_width};
+use lantern_core::{Moment, SignalId};
+use rocket::serde::json::Json;
+use rocket::{Route, State, get, routes};
+use std::sync::Arc;
+
+/// Signals in one request.
+const MAX_SIGNALS: usize = 50;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![summary, table, curve]
+}
+
+/// How time is to be divided, as it was asked for.
+struct Division {
+    from: Moment,
+    to: Moment,
+    buckets: Buckets,
+    width_s: Option<f64>,
+    by: Option<BucketUnit>,
+    zone: Option<String>,
+}
+
+impl Division {
+    fn new(
+        (from, to): (Moment, Moment),
+        count: Option<&str>,
+        by: Option<&str>,
+        zone: Option<&str>,
+        site_zone: &str,
+    ) -> Result<Self, Problem> {
+        let count = query::number("buckets", count, 500, 1, MAX_BUCKETS)?;
+        let Some(by) = by else {
+            let width = bucket_width(to.as_micros() - from.as_micros(), count);
+            let buckets = Buckets::Even(width);
+            return Ok(Self { from, to, buckets, width_s: Some(width as f64 / 1e6), by: None, zone: None });
+        };
+        let (by, unit) = match by {
+            "day" => (BucketUnit::Day, CalendarUnit::Day),
+            "week" => (BucketUnit::Week, CalendarUnit::Week),
+            "month" => (BucketUnit::Month, CalendarUnit::Month),
+            "year" => (BucketUnit::Year, CalendarUnit::Year),
+            _ => return Err(Problem::invalid("by", "`day`, `week`, `month` or `year`")),
+        };
+        let name = zone.unwrap_or(site_zone);
+        let zone = TimeZone::get(name)
+            .map_err(|_| Problem::invalid("zone", format_args!("`{name}` is not the name of a time zone")))?;
+        let buckets = Buckets::calendar(unit, &zone, from, to).ok_or_else(|| {
+            Problem::invalid(
+                "by",
+                format_args!("more than {MAX_BUCKETS} buckets; ask for a shorter time or longer ones"),
+            )
+        })?;
+        Ok(Self { from, to, buckets, width_s: None, by: Some(by), zone: Some(name.to_owned()) })
+    }
+
+    async fn of(&self, app: &App, signal: SignalId) -> Result<Vec<Bucket>, Problem> {
+        let buckets = app.store.summaries(signal, self.from, self.to, self.buckets.clone()).await?;
+        Ok(buckets.into_iter().map(bucket).collect())
+    }
+}
+
+/// Minimum, maximum, mean, first, last and count of a signal's good numbers in
+/// buckets of time, from `from` to `to` (excluded; by default the last day).
+///
+/// Buckets have the smallest round width that gives at most `buckets` of them (500
+/// by default, 2,000 at most), or are stretches of the calendar with `by=day`,
+/// `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
+/// reading are left out.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = SummarySet), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/summary?<from>&<to>&<buckets>&<by>&<zone>")]
+#[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
+async fn summary(
+    app: &State<Arc<App>>,
+    _access: Access,
+    site: &str,
+    device: &str,
+    signal: &str,
+    from: Option<&str>,
+    to: Option<&str>,
+    buckets: Option<&str>,
+    by: Option<&str>,
+    zone: Option<&str>,
+) -> Answer<SummarySet> {
+    let span = query::span(from, to)?;
+    let (site, _, signal) = app.signal(site, device, signal).await?;
+    let division = Division::new(span, buckets, by, zone, &site.zone)?;
+    let buckets = division.of(app, signal.id).await?;
+    Ok(Json(SummarySet {
+        from: division.from.to_string(),
+        to: division.to.to_string(),
+        width_s: division.width_s,
+        by: division.by,
+        zone: division.zone,
+        buckets,
+    }))
+}
+
+/// Several signals in the same buckets: `signals` is a list such as
+/// `tower/level,tower/temp`, of 50 at most. All else as for one signal.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = SummaryTable), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/summary?<signals>&<from>&<to>&<buckets>&<by>&<zone>")]
+#[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
+async fn table(
+    app: &State<Arc<App>>,
+    _access: Access,
+    site: &str,
+    signals: Option<&str>,
+    from: Option<&str>,
+    to: Option<&str>,
+    buckets: Option<&str>,
+    by: Option<&str>,
+    zone: Option<&str>,
+) -> Answer<SummaryTable> {
+    let span = query::span(from, to)?;
+    let found = app.site(site).await?;
+    let division = Division::new(span, buckets, by, zone, &found.zone)?;
+    let paths: Vec<&str> = signals.unwrap_or_default().split(',').map(str::trim).filter(|p| !p.is_empty()).collect();
+    if paths.is_empty() || paths.len() > MAX_SIGNALS {
+        return Err(Problem::invalid("signals", format_args!("name 1 to {MAX_SIGNALS} of them, each DEVICE/SIGNAL")));
+    }
+    let mut summaries = Vec::with_capacity(paths.len());
+    for path in paths {
+        let Some((device, code)) = path.split_once('/') else {
+            return Err(Problem::invalid("signals", format_args!("`{path}` is not DEVICE/SIGNAL")));
+        };
+        let (_, device, signal) = app.signal(site, device, code).await?;
+        let buckets = division.of(app, signal.id).await?;
+        summaries.push(SignalSummary {
+            signal: format!("{}/{}", device.code, signal.code),
+            unit: signal.unit,
+            buckets,
+        });
+    }
+    Ok(Json(SummaryTable {
+        from: division.from.to_string(),
+        to: division.to.to_string(),
+        width_s: division.width_s,
+        by: division.by,
+        zone: division.zone,
+        signals: summaries,
+    }))
+}
+
+/// At most `points` readings (500 by default, 5,000 at most) that draw nearly the
+/// same curve as all from `from` to `to` (excluded; by default the last day).
+///
+/// They are chosen by largest triangles (LTTB). Where there are more than 200,000
+/// readings, from the first, smallest, largest and last of short times.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = Curve), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/curve?<from>&<to>&<points>")]
+#[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
+async fn curve(
+    app: &State<Arc<App>>,
+    _access: Access,
+    site: &str,
+    device: &str,
+    signal: &str,
+    from: Option<&str>,
+    to: Option<&str>,
+    points: Option<&str>,
+) -> Answer<Curve> {
+    let count = query::number("points", points, 500usize, 2, 5_000)?;
+    let (from, to) = query::span(from, to)?;
+    let (_, _, signal) = app.signal(site, device, signal).await?;
+    let points = app.store.curve(signal.id, from, to, count).await?;
+    Ok(Json(Curve {
+        from: from.to_string(),
+        to: to.to_string(),
+        points: points.into_iter().map(|(at, value)| (milliseconds(at), value)).collect(),
+    }))
+}
+
+fn bucket(bucket: series::Bucket) -> Bucket {
+    let summary = &bucket.summary;
+    Bucket {
+        start_ms: milliseconds(bucket.start),
+        end_ms: milliseconds(bucket.end),
+        min: summary.min,
+        max: summary.max,
+        mean: summary.mean(),
+        time_mean: summary.time_weighted_mean(),
+        first: summary.first,
+        last: summary.last,
+        count: summary.count,
+    }
+}
+
+fn milliseconds(micros: i64) -> f64 {
+    micros as f64 / 1e3
+}
