@@ -17,6 +17,7 @@ mod objects;
 mod people;
 mod sending;
 mod series;
+mod storage;
 mod trying;
 
 pub use arrivals::*;
@@ -32,6 +33,7 @@ pub use objects::*;
 pub use people::*;
 pub use sending::*;
 pub use series::*;
+pub use storage::*;
 pub use trying::*;
 
 use serde::{Deserialize, Deserializer, Serialize};

@@ -10,6 +10,8 @@ mod mqtt;
 mod plain_rows;
 mod service;
 mod single;
+mod store;
+mod store_data;
 mod work;
 
 use anyhow::{Result, bail};
@@ -42,7 +44,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 10] = [
+const NAMES: [&str; 16] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -53,6 +55,12 @@ const NAMES: [&str; 10] = [
     "mqtt-qos1-100",
     "mqtt-idle-5000",
     "mqtt-fanout-1000",
+    "store-bytes-slow",
+    "store-bytes-waveform",
+    "store-chart-year",
+    "store-append",
+    "store-growth",
+    "store-start",
 ];
 
 fn main() -> ExitCode {
@@ -90,11 +98,20 @@ async fn measure(cli: &Cli) -> Result<()> {
             "mqtt-qos1-100" => mqtt::qos1_100(cli.rounds).await?,
             "mqtt-idle-5000" => mqtt::idle_5000().await?,
             "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
+            "store-bytes-slow" | "store-bytes-waveform" => store::bytes(name).await?,
+            "store-chart-year" => store::chart_year(cli.rounds).await?,
+            "store-append" => store::append(cli.rounds).await?,
+            "store-growth" => store::growth().await?,
+            "store-start" => store::start().await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(
-            "{:24} {:>14.0} {:>14.0} {:12} {:>7.2}",
-            entry.name, entry.figure, entry.limit, entry.unit, entry.ratio
+            "{:24} {:>14} {:>14} {:12} {:>7.2}",
+            entry.name,
+            shown(entry.figure),
+            shown(entry.limit),
+            entry.unit,
+            entry.ratio
         );
         entries.push(entry);
     }
@@ -102,6 +119,11 @@ async fn measure(cli: &Cli) -> Result<()> {
         std::fs::write(file, serde_json::to_vec_pretty(&entries)?)?;
     }
     Ok(())
+}
+
+/// Small figures with decimals.
+fn shown(figure: f64) -> String {
+    if figure < 100.0 { format!("{figure:.2}") } else { format!("{figure:.0}") }
 }
 
 /// The middle one.

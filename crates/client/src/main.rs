@@ -62,6 +62,12 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Join(args) => commands::link::join(&context, args).await,
         Command::Lamp(args) => commands::link::lamp(&context, args).await,
         Command::Export(args) => commands::export::run(&context, args).await,
+        Command::Summary(args) => commands::storage::summary(&context, args).await,
+        Command::Gaps(args) => commands::storage::gaps(&context, args).await,
+        Command::Erase(args) => commands::storage::erase(&context, args).await,
+        Command::Retention(args) => commands::storage::retention(&context, args).await,
+        Command::Storage => commands::storage::storage(&context).await,
+        Command::Backup(args) => commands::storage::backup(&context, args).await,
         Command::Completions { shell } => {
             commands::completions(shell);
             Ok(())

@@ -173,6 +173,11 @@ impl Server {
         self.json(self.request(Method::DELETE, &with_query(path, query))).await
     }
 
+    /// DELETE without an answer.
+    pub(crate) async fn remove(&self, path: &str) -> Result<()> {
+        self.run(self.request(Method::DELETE, path)).await.map(drop)
+    }
+
     /// Delivers readings with a device's key.
     pub(crate) async fn deliver<T: DeserializeOwned>(&self, key: &str, body: &impl Serialize) -> Result<T> {
         self.json(self.client.post(format!("{}/in", self.url)).bearer_auth(key).json(body)).await

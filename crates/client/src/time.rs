@@ -40,7 +40,7 @@ pub(crate) fn parse_length(text: &str) -> Result<i64, String> {
     if text.starts_with('0') && text.len() <= 2 { Ok(0) } else { parse_ago(text) }
 }
 
-fn parse_ago(text: &str) -> Result<i64, String> {
+pub(crate) fn parse_ago(text: &str) -> Result<i64, String> {
     let wrong = || "write it as a number and s, m, h, d or w, such as 2h".to_owned();
     let unit = text.chars().last().ok_or_else(wrong)?;
     let number: i64 = text.strip_suffix(unit).and_then(|n| n.parse().ok()).ok_or_else(wrong)?;

@@ -57,6 +57,7 @@ pub mod own_topic;
 pub mod presence;
 pub mod quality;
 mod refusal;
+pub mod retention;
 pub mod senml;
 pub mod series;
 pub mod state;

@@ -132,3 +132,68 @@ async fn qos_2_loses_nothing_and_doubles_nothing() {
     assert!(kept.into_iter().collect::<BTreeSet<u64>>() == all, "a reading is lost");
     assert_eq!(heard.len(), all.len(), "each message came once");
 }
+
+/// Kills the service again and again while it seals what comes in fast, and looks
+/// for every reading it had acknowledged, and whether the database is sound.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn nothing_is_lost_or_doubled_by_a_kill_while_it_seals() {
+    const BATCH: u64 = 1_000;
+    let free = [("readings_at_once", "1000000000"), ("readings_per_s", "1000000000")];
+    let mut service = Service::start_with(&free).await;
+    let key = service.device("tower", &["count", "other"]).await;
+    let mut sent = 0;
+    let mut acknowledged = BTreeSet::new();
+    for round in 0..5 {
+        let stop = Arc::new(AtomicBool::new(false));
+        let (url, key, stopped) = (service.url.clone(), key.clone(), stop.clone());
+        let done = Arc::new(AtomicU64::new(0));
+        let count = done.clone();
+        let sending = tokio::spawn(async move {
+            let client = reqwest::Client::builder().timeout(Duration::from_secs(2)).build().unwrap();
+            let mut taken = Vec::new();
+            let mut batch = sent;
+            while !stopped.load(Ordering::Relaxed) {
+                let numbers = batch * BATCH..(batch + 1) * BATCH;
+                // Some come late, between readings that are sealed already.
+                let at = |n: u64| match batch % 5 {
+                    4 => 1_777_636_800.25 + n as f64 / 2.0,
+                    _ => 1_777_636_800.0 + n as f64,
+                };
+                let body: Vec<_> = numbers.map(|n| json!({"at": at(n), "count": n, "other": n % 7})).collect();
+                let request = client.post(format!("{url}/in")).bearer_auth(&key).json(&body);
+                if request.send().await.is_ok_and(|answer| answer.status().is_success()) {
+                    taken.push(batch);
+                    count.fetch_add(1, Ordering::Relaxed);
+                }
+                batch += 1;
+            }
+            (batch, taken)
+        });
+        lantern_e2e::eventually("deliveries", || {
+            let enough = done.load(Ordering::Relaxed) >= 20 + round * 7;
+            async move { enough.then_some(()) }
+        })
+        .await;
+        service.kill_and_restart();
+        stop.store(true, Ordering::Relaxed);
+        let (batch, taken) = sending.await.unwrap();
+        sent = batch;
+        acknowledged.extend(taken);
+    }
+    let path = "sites/marlbeck/export?signals=tower/count&from=2020-01-01T00:00:00Z&to=2030-01-01T00:00:00Z&zone=UTC";
+    let csv = service.get(path).await.text;
+    let kept: Vec<u64> = csv.lines().skip(1).map(|line| line.split(',').nth(1).unwrap().parse().unwrap()).collect();
+    let unique: BTreeSet<u64> = kept.iter().copied().collect();
+    assert_eq!(unique.len(), kept.len(), "a reading is there twice");
+    for batch in &acknowledged {
+        let there = (batch * BATCH..(batch + 1) * BATCH).filter(|n| unique.contains(n)).count();
+        assert!(there == BATCH as usize, "of acknowledged batch {batch} there are {there}");
+    }
+    assert!(service.stop().success());
+    let check = std::process::Command::new(lantern_e2e::binary("key-lantern"))
+        .args(["check", "--data"])
+        .arg(service.data())
+        .output()
+        .unwrap();
+    assert!(check.status.success(), "{}", String::from_utf8_lossy(&check.stdout));
+}

@@ -37,5 +37,7 @@ mod refusals;
 mod running;
 /// Kinds, documents, keys, arrivals, readings by hand.
 mod setting_up;
+/// Summaries, retention, backup, the disk budget.
+mod storage;
 /// TLS for both, and certificates as keys.
 mod tls;

@@ -75,7 +75,9 @@ async fn summaries_are_bounded_and_agree_with_the_readings() {
     let buckets = summary["buckets"].as_array().unwrap();
     assert_eq!(buckets.len(), 6);
     let start = 1_777_636_800_000.0;
-    assert_eq!(buckets[0], json!({"start_ms": start, "min": 0.0, "max": 1.9, "mean": 0.95, "count": 20}));
+    let first = json!({"start_ms": start, "end_ms": start + 600_000.0, "min": 0.0, "max": 1.9, "mean": 0.95,
+        "time_mean": 0.95, "first": 0.0, "last": 1.9, "count": 20});
+    assert_eq!(buckets[0], first);
     let total: u64 = buckets.iter().map(|b| b["count"].as_u64().unwrap()).sum();
     assert_eq!(total, 120);
     let door = path.replace("/level/", "/door/");

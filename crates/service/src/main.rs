@@ -1,8 +1,9 @@
 //! The service binary.
 
-use clap::{Parser, Subcommand};
+use clap::{Args, Parser, Subcommand};
 use key_lantern::settings::{Flags, LogFormat, Settings};
 use std::io::IsTerminal;
+use std::path::PathBuf;
 use std::process::ExitCode;
 use tracing_subscriber::EnvFilter;
 
@@ -29,11 +30,45 @@ enum Command {
     Serve(Flags),
     /// Print the effective settings and where each came from
     Settings(Flags),
+    /// Check the database: segments, summaries against readings, references
+    #[command(
+        after_help = "The service must not be running. Exit code 1 if anything is wrong.\n\nExamples:\n  key-lantern check --data /var/lib/key-lantern\n  key-lantern check --data /var/lib/key-lantern --repair"
+    )]
+    Check(CheckArgs),
+    /// Put a backup in place as the database, after checking it
+    #[command(
+        after_help = "The service must not be running. `lantern backup FILE` makes such files.\n\nExamples:\n  key-lantern restore monday.sqlite --data /var/lib/key-lantern\n  key-lantern restore monday.sqlite --data /var/lib/key-lantern --replace"
+    )]
+    Restore(RestoreArgs),
+}
+
+#[derive(Args)]
+struct CheckArgs {
+    /// Directory of the database
+    #[arg(long, value_name = "DIR", env = "KEY_LANTERN_DATA", default_value = "key-lantern-data")]
+    data: PathBuf,
+    /// Put right what can be
+    #[arg(long)]
+    repair: bool,
+}
+
+#[derive(Args)]
+struct RestoreArgs {
+    /// The backup
+    file: PathBuf,
+    /// Directory of the database
+    #[arg(long, value_name = "DIR", env = "KEY_LANTERN_DATA", default_value = "key-lantern-data")]
+    data: PathBuf,
+    /// Put it in place of a database that is there, which is kept beside it
+    #[arg(long)]
+    replace: bool,
 }
 
 fn main() -> ExitCode {
     let result = match Cli::parse().command {
         Command::Serve(flags) => flags.resolve().and_then(|(settings, _)| serve(settings)),
+        Command::Check(args) => run(check(args)),
+        Command::Restore(args) => run(restore(args)),
         Command::Settings(flags) => flags.resolve().map(|(_, sourced)| print_settings(&sourced)),
     };
     match result {
@@ -51,6 +86,49 @@ fn print_settings(sourced: &[(String, String, String)]) {
     for (name, value, source) in sourced {
         println!("{name:names$}  {value:values$}  {source}");
     }
+}
+
+fn run(work: impl Future<Output = Result<(), String>>) -> Result<(), String> {
+    let runtime = tokio::runtime::Runtime::new().map_err(|e| format!("the runtime cannot start: {e}"))?;
+    runtime.block_on(work)
+}
+
+/// Tells a person how far it is, on the line it told before.
+fn progress(done: u64, total: u64) {
+    if std::io::stderr().is_terminal() {
+        eprint!("\r{done} of {total} segments checked");
+        if done >= total {
+            eprintln!();
+        }
+    }
+}
+
+async fn check(args: CheckArgs) -> Result<(), String> {
+    let checked = lantern_store::check_directory(&args.data, args.repair, progress).await.map_err(|e| e.to_string())?;
+    for finding in &checked.findings {
+        println!("{finding}");
+    }
+    if checked.found > checked.findings.len() as u64 {
+        println!("… and {} more", checked.found - checked.findings.len() as u64);
+    }
+    println!("{} readings in {} segments, {} journal entries", checked.readings, checked.segments, checked.entries);
+    let left = checked.findings.iter().filter(|finding| finding.mended != Some(true)).count();
+    match (checked.found, left) {
+        (0, _) => println!("all is as it should be"),
+        (found, 0) => println!("{found} found, all put right"),
+        (found, left) => return Err(format!("{found} found, {left} of them not put right")),
+    }
+    Ok(())
+}
+
+async fn restore(args: RestoreArgs) -> Result<(), String> {
+    let restored = lantern_store::restore(&args.file, &args.data, args.replace, progress).await;
+    let (checked, old) = restored.map_err(|e| e.to_string())?;
+    println!("{} readings in {} segments are in place", checked.readings, checked.segments);
+    if let Some(old) = old {
+        println!("the database that was there is kept as {}", old.display());
+    }
+    Ok(())
 }
 
 fn serve(settings: Settings) -> Result<(), String> {

@@ -22,6 +22,7 @@ const PRESENCE_TICK: Duration = Duration::from_secs(1);
 const FLUSH_TICK: Duration = Duration::from_secs(10);
 const CONTACT_TICK: Duration = Duration::from_secs(1);
 const TRIM_TICK: Duration = Duration::from_secs(60);
+const RETAIN_TICK: Duration = Duration::from_secs(1_800);
 const SWEEP_TICK: Duration = Duration::from_secs(60);
 /// What was removed is swept no sooner, in seconds: longer than a delivery takes.
 const SWEEP_AFTER_S: f64 = 60.0;
@@ -33,6 +34,10 @@ const SWEEP_AFTER_S: f64 = 60.0;
 /// taken, and the like.
 pub async fn serve(settings: Settings) -> Result<(), String> {
     let store = Store::open(&settings.data).await.map_err(|e| e.to_string())?;
+    store
+        .set_disk_budget(settings.disk_budget_mb << 20)
+        .await
+        .map_err(|e| format!("the disk budget cannot be set: {e}"))?;
     let app = App::new(store, settings.clone()).await.map_err(|e| format!("the database cannot be read: {e}"))?;
     let app = Arc::new(app);
     let mut tasks = JoinSet::new();
@@ -53,6 +58,7 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
     tasks.spawn(stop_on_signal(rocket.shutdown()));
     tasks.spawn(tend(app.clone()));
     tasks.spawn(sweep(app.clone()));
+    tasks.spawn(retain(app.clone()));
     tasks.spawn(commands(app.clone()));
     let launched = rocket.launch().await.map(drop);
     mqtt.stop().await;
@@ -210,6 +216,22 @@ async fn sweep(app: Arc<App>) {
                     break;
                 }
             }
+        }
+    }
+}
+
+async fn retain(app: Arc<App>) {
+    let mut tick = tokio::time::interval(RETAIN_TICK);
+    loop {
+        tick.tick().await;
+        match app.store.retain(clock::now()).await {
+            Ok(forgotten) if forgotten.readings > 0 => tracing::info!(
+                readings = forgotten.readings,
+                summarized = forgotten.summarized,
+                "readings that were no longer to be kept were deleted"
+            ),
+            Ok(_) => {}
+            Err(error) => tracing::warn!(%error, "what is no longer to be kept could not be deleted yet"),
         }
     }
 }

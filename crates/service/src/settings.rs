@@ -110,6 +110,9 @@ pub struct Settings {
     pub readings_at_once: f64,
     /// Readings a key may send each second (default: 1000).
     pub readings_per_s: f64,
+    /// Megabytes the database may use, 0 for all the disk has (default: 0). When
+    /// they are used, readings are turned away until there is room.
+    pub disk_budget_mb: u64,
 }
 
 impl Default for Settings {
@@ -132,6 +135,7 @@ impl Default for Settings {
             requests_per_s: 20.0,
             readings_at_once: 100_000.0,
             readings_per_s: 1_000.0,
+            disk_budget_mb: 0,
         }
     }
 }
@@ -147,6 +151,9 @@ impl Settings {
             if !(0.001..=1e12).contains(&value) {
                 return Err(format!("`{name}` is {value}; it must be from 0.001 to 1e12"));
             }
+        }
+        if self.disk_budget_mb > 1 << 40 {
+            return Err(format!("`disk_budget_mb` is {}; no disk is as large", self.disk_budget_mb));
         }
         if self.tls_certificate.is_empty() != self.tls_key.is_empty() {
             return Err("`tls_certificate` and `tls_key` go together; set both or neither".to_owned());

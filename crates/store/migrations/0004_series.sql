@@ -43,3 +43,15 @@ CREATE TABLE damaged (
     count     INTEGER NOT NULL,
     data      BLOB    NOT NULL
 ) STRICT;
+
+-- How long readings and summaries are kept, in seconds; NULL is for ever. What a
+-- signal has goes before what the kind of its device has.
+CREATE TABLE retention (
+    signal_id INTEGER UNIQUE REFERENCES signal (id) ON DELETE CASCADE,
+    kind_id   INTEGER UNIQUE REFERENCES kind (id) ON DELETE CASCADE,
+    raw_s     REAL,
+    minute_s  REAL,
+    hour_s    REAL,
+    day_s     REAL,
+    CHECK ((signal_id IS NULL) <> (kind_id IS NULL))
+) STRICT;

@@ -60,6 +60,12 @@ pub enum StoreError {
     /// A segment cannot be read.
     #[error("what is stored is damaged: {0}; `key-lantern check` finds all such places")]
     Damaged(String),
+    /// Segments could not be changed; they are as they were.
+    #[error("segments could not be rewritten: {0}")]
+    Unsealed(String),
+    /// The store is being closed.
+    #[error("the service is stopping")]
+    Stopping,
     /// The recorder did not take a change of readings.
     #[error(transparent)]
     Recorder(#[from] crate::RecordError),

@@ -8,6 +8,8 @@
 //! that they wait for each other in order instead of failing.
 
 mod arrival;
+mod backup;
+mod check;
 mod command;
 mod contact;
 mod device;
@@ -21,6 +23,7 @@ mod person;
 mod presence;
 mod reading;
 mod recorder;
+mod retention;
 mod series;
 mod signal;
 mod site;
@@ -32,6 +35,8 @@ mod types;
 mod value;
 
 pub use arrival::{Moved, NewArrival};
+pub use backup::{RestoreError, check_directory, restore};
+pub use check::{Checked, Finding};
 pub use command::{Command, NewCommand};
 pub use contact::{CONTACT_DAYS, CONTACTS_KEPT, Caller, Contact, NewContact};
 pub use device::{Device, DeviceChange, DeviceState, NewDevice};
@@ -45,6 +50,7 @@ pub use person::{Person, SessionKind};
 pub use presence::PresenceChange;
 pub use reading::{Extent, Gap, Order, Page, Scan};
 pub use recorder::{RecordError, Recorded};
+pub use retention::{Forgotten, Keeper};
 pub use series::Limits;
 pub use series::room::DiskUse;
 pub use signal::{NewSignal, Signal, SignalChange, SignalRole};

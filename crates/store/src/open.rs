@@ -1,7 +1,7 @@
 //! Opening, migrating and closing the database.
 
 use crate::error::OpenError;
-use crate::recorder::Recorder;
+use crate::recorder::{Recorder, Seal};
 use crate::series::room::Room;
 use crate::series::sealer::Sealer;
 use crate::series::tails::Tails;
@@ -14,6 +14,7 @@ use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
+use tokio::sync::{Mutex, mpsc};
 use tokio::task::AbortHandle;
 
 /// The name of the database in the data directory.
@@ -30,7 +31,12 @@ pub struct Store {
     pub(crate) write: SqlitePool,
     pub(crate) recorder: Recorder,
     pub(crate) tails: Arc<Tails>,
+    pub(crate) limits: Limits,
     pub(crate) disk: Arc<Room>,
+    /// The sealer's way to the recorder.
+    pub(crate) seals: mpsc::WeakSender<Seal>,
+    /// Held by whoever plans changes of segments.
+    pub(crate) planning: Arc<Mutex<()>>,
     sealer: AbortHandle,
     /// Held for as long as the store is open, so that no second service writes.
     _lock: File,
@@ -62,9 +68,12 @@ impl Store {
             .await
             .map_err(|cause| OpenError::Database { file: file.clone(), cause: cause.to_string() })?;
         let (recorder, seals) = Recorder::start(write.clone(), tails.clone(), limits, disk.clone());
-        let sealer = Sealer { pool: read.clone(), tails: tails.clone(), limits, recorder: seals };
+        let planning = Arc::<Mutex<()>>::default();
+        let to_recorder = seals.downgrade();
+        let planning_ = planning.clone();
+        let sealer = Sealer { pool: read.clone(), tails: tails.clone(), limits, recorder: seals, planning: planning_ };
         let sealer = tokio::spawn(sealer.run()).abort_handle();
-        Ok(Self { read, write, recorder, tails, disk, sealer, _lock: lock })
+        Ok(Self { read, write, recorder, tails, limits, disk, seals: to_recorder, planning, sealer, _lock: lock })
     }
 
     /// Writes what is still queued and closes the file.
@@ -89,7 +98,8 @@ async fn resume(pool: &SqlitePool, tails: &Tails, limits: &Limits) -> Result<(),
     journal::replay(&mut connection, tails, limits).await
 }
 
-fn lock(dir: &Path) -> Result<File, OpenError> {
+/// Takes the lock of a data directory, making the directory if it is missing.
+pub(crate) fn lock(dir: &Path) -> Result<File, OpenError> {
     let unwritable = |cause| OpenError::Unwritable { dir: dir.to_owned(), cause };
     // Password hashes and all readings lie in it: nobody else's business.
     DirBuilder::new().recursive(true).mode(0o700).create(dir).map_err(unwritable)?;

@@ -18,6 +18,7 @@ use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, SignalId};
 use sqlx::SqlitePool;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Instant;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
 use tokio::task::JoinHandle;
 
@@ -328,7 +329,9 @@ impl Task {
     }
 
     async fn seal(&mut self, seal: Seal) {
+        let started = Instant::now();
         let done = self.write_sealing(seal.sealing).await;
+        self.disk.note_sealing(started.elapsed());
         let _ = seal.answer.send(done.map_err(|error| error.to_string()));
         self.disk.look(&self.pool).await;
     }

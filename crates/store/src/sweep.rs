@@ -126,6 +126,17 @@ impl Store {
         }
     }
 
+    /// Waits until nothing is being sealed and nothing waits for it.
+    pub async fn quiet(&self) {
+        loop {
+            let settled = self.tails.settled.notified();
+            if self.tails.is_quiet(&self.limits) {
+                return;
+            }
+            settled.await;
+        }
+    }
+
     /// Devices and sites go last, when nothing refers to them any more.
     async fn sweep_owners(&self) -> Result<bool, StoreError> {
         let idle: bool = sqlx::query_scalar(

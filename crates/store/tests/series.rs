@@ -1,9 +1,12 @@
 //! Series against a simple model: whatever happens, in whatever order.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+use lantern_core::retention::Retention;
 use lantern_core::series::Buckets;
 use lantern_core::{Moment, Reading, SignalId, Value};
-use lantern_store::{DATABASE_FILE, Limits, NewDevice, NewSignal, NewSite, Order, Page, Recorded, Store};
+use lantern_store::{
+    DATABASE_FILE, Forgotten, Keeper, Limits, NewDevice, NewSignal, NewSite, Order, Page, Recorded, Store,
+};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -12,8 +15,16 @@ use std::sync::Arc;
 const SECOND: i64 = 1_000_000;
 
 /// Small enough that everything happens within a few readings.
-const SMALL: Limits =
-    Limits { segment: 6, dense_segment: 24, recent: 20, entries: 10, most_recent: 60, burst: 12, reserve: 0 };
+const SMALL: Limits = Limits {
+    segment: 6,
+    dense_segment: 24,
+    recent: 20,
+    entries: 10,
+    journal: 20,
+    most_recent: 60,
+    burst: 12,
+    reserve: 0,
+};
 
 fn at(second: i64) -> Moment {
     Moment::from_micros(second * SECOND).unwrap()
@@ -310,4 +321,79 @@ async fn rows_of_an_older_version_become_segments() {
     assert_eq!(again, Recorded { new: 1, corrected: 1, ..Recorded::default() });
     store.close().await;
     assert_eq!(query(dir.path(), "SELECT count(*) FROM sqlite_schema WHERE name = 'reading'").await, 0);
+}
+
+const DAY: f64 = 86_400.0;
+
+/// Two readings a minute for so many days, of values 0 to 59.
+async fn record_days(store: &Store, signal: SignalId, days: i64) {
+    for hour in 0..days * 24 {
+        record(store, (0..120).map(|i| reading(signal, hour * 3_600 + i * 30, (i % 60) as i8)).collect()).await;
+    }
+    store.quiet().await;
+}
+
+#[tokio::test]
+async fn what_is_old_is_kept_as_summaries() {
+    let dir = tempfile::tempdir().unwrap();
+    let limits = Limits { segment: 500, dense_segment: 2_000, ..Limits::default() };
+    let store = Store::open_with(dir.path(), limits).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    record_days(&store, level, 20).await;
+    record_days(&store, temp, 2).await;
+    let now = at(20 * 86_400);
+    let whole = async |width: i64| store.summaries(level, at(0), now, Buckets::Even(width * SECOND)).await.unwrap();
+    let (hours, days) = (whole(3_600).await, whole(86_400).await);
+
+    let kept = Retention { raw_s: Some(5.0 * DAY), minute_s: Some(5.0 * DAY), hour_s: Some(10.0 * DAY), day_s: None };
+    let would = store.would_forget(level, kept, now).await.unwrap();
+    assert_eq!(store.count_readings(level, u32::MAX).await.unwrap().count, 20 * 2_880, "a dry run changes nothing");
+    store.set_retention(Keeper::Signal(level), Some(kept)).await.unwrap();
+    assert_eq!(store.retention_of(level).await.unwrap(), Some(kept));
+    assert_eq!(store.retain(now).await.unwrap(), would);
+
+    let left = store.count_readings(level, u32::MAX).await.unwrap().count;
+    assert_eq!(left + would.readings, 20 * 2_880);
+    assert!((5 * 2_880..7 * 2_880).contains(&left), "five days and no more than one besides: {left}");
+    assert_eq!(store.count_readings(temp, u32::MAX).await.unwrap().count, 2 * 2_880, "others keep theirs");
+    assert_eq!(whole(86_400).await, days, "days are as they were");
+    let after = whole(3_600).await;
+    assert_eq!(after[after.len() - 9 * 24..], hours[hours.len() - 9 * 24..], "so are hours of nine days");
+    assert_eq!(store.time_span(level).await.unwrap().unwrap().0, at(0));
+    assert_eq!(store.retain(now).await.unwrap(), Forgotten::default(), "once is enough");
+
+    // What comes for a time whose readings are gone is not taken in again.
+    let late = record(&store, vec![reading(level, 100, 1), reading(level, 20 * 86_400, 1)]).await;
+    assert_eq!(late, Recorded { new: 1, expired: 1, ..Recorded::default() });
+    // What is deleted there goes from the summaries.
+    store.delete_readings(level, at(0), at(3 * 86_400)).await.unwrap();
+    store.quiet().await;
+    assert_eq!(whole(86_400).await[..17], days[3..]);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn a_damaged_segment_is_found_and_costs_nothing_else() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    record(&store, (0..20).map(|second| reading(level, second, 1)).collect()).await;
+    record(&store, (0..20).map(|second| reading(temp, second, 1)).collect()).await;
+    store.quiet().await;
+    let url = format!("sqlite://{}", dir.path().join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    let sql = "UPDATE segment_data SET data = x'0100' || substr(data, 3)
+               WHERE id = (SELECT min(data_id) FROM segment WHERE signal_id = ?)";
+    assert_eq!(sqlx::query(sql).bind(level.0).execute(&pool).await.unwrap().rows_affected(), 1);
+    pool.close().await;
+    let page = |signal| Page { signal, from: at(0), to: at(100), limit: 100, order: Order::Ascending };
+    let error = store.readings(page(level)).await.unwrap_err();
+    assert!(error.to_string().contains("damaged"), "{error}");
+    assert_eq!(store.readings(page(temp)).await.unwrap().len(), 20);
+    // Late readings for its time are kept, and the damaged bytes put aside.
+    assert_eq!(record(&store, (0..20).map(|second| reading(level, second, 2)).collect()).await.new, 20);
+    store.quiet().await;
+    assert_eq!(store.readings(page(level)).await.unwrap().len(), 20);
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM damaged").await, 1);
+    store.close().await;
 }

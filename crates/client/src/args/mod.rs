@@ -2,6 +2,7 @@
 
 mod objects;
 mod setting_up;
+mod storage;
 mod values;
 
 pub(crate) use objects::{
@@ -11,6 +12,7 @@ pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
     RecipeArgs,
 };
+pub(crate) use storage::{BackupArgs, EraseArgs, GapsArgs, Keep, RetentionArgs, SummaryArgs};
 pub(crate) use values::{SignalPath, expand, typed};
 
 use crate::output::Form;
@@ -166,6 +168,29 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC"
     )]
     Export(ExportArgs),
+    /// Sum up readings by stretches of time
+    #[command(
+        after_help = "Examples:\n  lantern summary tower/level --since 7d --by day\n  lantern summary tower/level tower/temp --from 2026-01-01 --by month"
+    )]
+    Summary(SummaryArgs),
+    /// List times without readings
+    #[command(
+        after_help = "Examples:\n  lantern gaps tower/level --since 7d\n  lantern gaps tower/level --longer-than 1h"
+    )]
+    Gaps(GapsArgs),
+    /// Delete readings of a time
+    #[command(after_help = "Example:\n  lantern erase tower/level --from 2026-05-01 --to 2026-05-02 --dry-run")]
+    Erase(EraseArgs),
+    /// Show or set how long readings and their summaries are kept
+    #[command(
+        after_help = "Examples:\n  lantern retention tower/level\n  lantern retention viaduct/accel --raw 30d --minutes 1y --dry-run\n  lantern retention --kind shed-sensor --raw 2y"
+    )]
+    Retention(RetentionArgs),
+    /// Show how much room everything takes
+    Storage,
+    /// Write everything there is to a file, while the service goes on
+    #[command(after_help = "Example:\n  lantern backup monday.sqlite")]
+    Backup(BackupArgs),
     /// Print completions for a shell
     #[command(after_help = "Example:\n  lantern completions bash > ~/.local/share/bash-completion/completions/lantern")]
     Completions {

@@ -20,6 +20,7 @@ pub(crate) mod recipe;
 pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;
+pub(crate) mod storage;
 
 use crate::args::{Cli, Confirm, Connection};
 use crate::output::{Form, Output};

@@ -67,7 +67,15 @@ impl Digest {
             Some(tier) => joined(&tier.summaries, hold),
         };
         tiers.reverse();
-        Self { hold, whole, tiers }
+        Self { hold, whole, tiers }.settled()
+    }
+
+    fn settled(mut self) -> Self {
+        self.whole = self.whole.map(Summary::settled);
+        for summary in self.tiers.iter_mut().flat_map(|tier| &mut tier.summaries) {
+            *summary = summary.settled();
+        }
+        self
     }
 
     /// The digest that outlives a run: summaries of `finest` microseconds and of
@@ -85,7 +93,7 @@ impl Digest {
         }
         tiers.reverse();
         digest.tiers = tiers;
-        digest
+        digest.settled()
     }
 
     /// Forgets summaries narrower than `finest` microseconds; the widest stay.
@@ -111,8 +119,11 @@ impl Digest {
             tiers.push(Tier { width: wider.width, summaries });
         }
         tiers.reverse();
-        self.whole = joined(&tiers[0].summaries, self.hold);
+        self.whole = joined(&tiers[0].summaries, self.hold).map(Summary::settled);
         self.tiers = tiers;
+        for summary in self.tiers.iter_mut().flat_map(|tier| &mut tier.summaries) {
+            *summary = summary.settled();
+        }
     }
 
     /// As bytes, with format number and checksum.
@@ -271,6 +282,7 @@ fn decode_summaries(input: &mut Input<'_>) -> Result<Vec<Summary>, SegmentError>
             min: min[i],
             max: max[i],
             sum: sum[i],
+            carry: 0.0,
             first_at: first_at[i],
             first: first[i],
             last_at: first_at[i].saturating_add(lengths[i]),

@@ -181,6 +181,7 @@ mod tests {
                 min: values.clone().fold(f64::MAX, f64::min),
                 max: values.clone().fold(f64::MIN, f64::max),
                 sum: values.sum(),
+                carry: 0.0,
                 first_at: own[0].0,
                 first: own[0].1,
                 last_at: own[own.len() - 1].0,

@@ -13,8 +13,11 @@ pub struct Summary {
     pub min: f64,
     /// Largest value.
     pub max: f64,
-    /// Sum of the values.
+    /// Sum of the values, to which [`Summary::carry`] belongs.
     pub sum: f64,
+    /// What rounding took from the sum: means of decimals come out as decimals
+    /// (A. Neumaier, Zeitschrift für Angewandte Mathematik und Mechanik 54, 1974).
+    pub carry: f64,
     /// Time of the first reading, microseconds since 1970.
     pub first_at: i64,
     /// The first value.
@@ -38,6 +41,7 @@ impl Summary {
             min: value,
             max: value,
             sum: value,
+            carry: 0.0,
             first_at: at,
             first: value,
             last_at: at,
@@ -66,17 +70,34 @@ impl Summary {
         self.count += later.count;
         self.min = self.min.min(later.min);
         self.max = self.max.max(later.max);
-        self.sum += later.sum;
+        self.add_to_sum(later.sum);
+        self.carry += later.carry;
         self.last_at = later.last_at;
         self.last = later.last;
         self.area += later.area;
         self.held += later.held;
     }
 
+    fn add_to_sum(&mut self, term: f64) {
+        let sum = self.sum + term;
+        if sum.is_finite() {
+            self.carry += if self.sum.abs() >= term.abs() { (self.sum - sum) + term } else { (term - sum) + self.sum };
+        }
+        self.sum = sum;
+    }
+
+    /// Puts what rounding took into the sum, as far as it goes: how it is kept.
+    #[must_use]
+    pub(super) const fn settled(mut self) -> Self {
+        self.sum += self.carry;
+        self.carry = 0.0;
+        self
+    }
+
     /// The arithmetic mean of the readings.
     #[must_use]
     pub fn mean(&self) -> f64 {
-        self.within(self.sum / self.count as f64)
+        self.within((self.sum + self.carry) / self.count as f64)
     }
 
     /// The mean with each value weighted by how long it was held; the plain mean

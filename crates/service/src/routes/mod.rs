@@ -27,6 +27,7 @@ mod request_log;
 mod sending;
 mod signals;
 mod sites;
+mod storage;
 mod summaries;
 mod unpack;
 mod zoned_times;
@@ -70,6 +71,7 @@ fn api() -> Vec<rocket::Route> {
         now::routes(),
         readings::routes(),
         summaries::routes(),
+        storage::routes(),
         export::routes(),
         live::routes(),
         openapi::routes(),

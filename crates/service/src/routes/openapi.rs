@@ -2,7 +2,7 @@
 
 use super::{
     arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live,
-    now, people, pickup, readings, sending, signals, sites, summaries,
+    now, people, pickup, readings, sending, signals, sites, storage, summaries,
 };
 use crate::clock;
 use lantern_api::Health;
@@ -43,6 +43,9 @@ pub(super) fn routes() -> Vec<Route> {
         now::site_now, now::device_now,
         readings::readings, readings::reading_at, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
+        storage::signal_retention, storage::set_signal_retention, storage::reset_signal_retention,
+        storage::kind_retention, storage::set_kind_retention, storage::reset_kind_retention,
+        storage::storage, storage::backup,
         export::export,
         live::live,
         document, health,

@@ -32,6 +32,9 @@ pub struct Limits {
     pub recent: usize,
     /// Journal entries above which the sealer makes room.
     pub entries: i64,
+    /// Readings in the journal up to which nobody minds that most of them are
+    /// sealed already.
+    pub journal: usize,
     /// Recent readings of all signals above which none are taken in until the
     /// sealer has made room.
     pub most_recent: usize,
@@ -49,6 +52,7 @@ impl Default for Limits {
             dense_segment: 65_536,
             recent: 1_000_000,
             entries: 50_000,
+            journal: 200_000,
             most_recent: 4_000_000,
             burst: 16_384,
             reserve: 64 << 20,

@@ -227,9 +227,8 @@ impl<'a> Plan<'a> {
                             first_at: whole.first_at,
                             last_at: whole.last_at,
                             count: usize::try_from(whole.count).unwrap_or(usize::MAX),
-                            longest: sealed.longest,
-                            data: None,
                             digest: digest.encode(),
+                            ..NewSegment::without_data(&sealed)
                         });
                     }
                 }

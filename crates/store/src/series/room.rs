@@ -3,6 +3,7 @@
 use crate::StoreError;
 use sqlx::{AssertSqlSafe, SqliteConnection, SqlitePool};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
+use std::time::Duration;
 
 /// What SQLite calls a full disk, and the limit on pages as well.
 const SQLITE_FULL: &str = "13";
@@ -41,6 +42,7 @@ pub(crate) struct Room {
     used: AtomicU64,
     budget: AtomicU64,
     has_warned: AtomicBool,
+    longest_sealing_us: AtomicU64,
 }
 
 impl Room {
@@ -52,6 +54,11 @@ impl Room {
     pub(crate) fn has_room(&self) -> bool {
         let budget = self.budget.load(Relaxed);
         budget == 0 || self.used.load(Relaxed) < budget
+    }
+
+    pub(crate) fn note_sealing(&self, took: Duration) {
+        let micros = u64::try_from(took.as_micros()).unwrap_or(u64::MAX);
+        self.longest_sealing_us.fetch_max(micros, Relaxed);
     }
 
     pub(crate) fn usage(&self) -> DiskUse {
@@ -109,6 +116,13 @@ impl crate::Store {
         self.disk.limit(&mut *self.write.acquire().await?).await?;
         self.disk.look(&self.read).await;
         Ok(())
+    }
+
+    /// The longest time for which sealing has held up what comes in, since the
+    /// store was opened.
+    #[must_use]
+    pub fn longest_sealing(&self) -> Duration {
+        Duration::from_micros(self.disk.longest_sealing_us.load(Relaxed))
     }
 
     /// How much of the disk is used.

@@ -9,7 +9,7 @@ use lantern_core::SignalId;
 use sqlx::SqlitePool;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::{mpsc, oneshot};
+use tokio::sync::{Mutex, mpsc, oneshot};
 
 /// What one transaction writes at most, so that intake does not wait for long.
 const TRANSACTION_BYTES: usize = 256 * 1_024;
@@ -22,6 +22,14 @@ pub(crate) struct Sealer {
     pub(crate) tails: Arc<Tails>,
     pub(crate) limits: Limits,
     pub(crate) recorder: mpsc::Sender<Seal>,
+    /// Held by whoever plans changes of segments.
+    pub(crate) planning: Arc<Mutex<()>>,
+}
+
+/// Has the recorder rewrite segments of a signal, by somebody who is planning.
+pub(crate) async fn rewrite(recorder: &mpsc::Sender<Seal>, signal: SignalId, rewrite: Rewrite) -> Result<(), String> {
+    let sealing = Sealing { rewrites: vec![(signal, rewrite)], ..Sealing::default() };
+    send(recorder, sealing).await.map(drop).map_err(|error| error.to_string())
 }
 
 /// Why a sealing did not happen. What was to be sealed is still recent.
@@ -64,6 +72,7 @@ impl Sealer {
     pub(crate) async fn run(self) {
         loop {
             let mut due = self.tails.freeze(&self.limits);
+            self.tails.note_sealing(!due.is_empty());
             if due.is_empty() {
                 self.tails.work.notified().await;
                 continue;
@@ -82,6 +91,7 @@ impl Sealer {
 
     /// Seals layers; gives back those that are left if it fails.
     async fn seal(&self, due: Vec<Due>) -> Result<(), (SealError, Vec<Due>)> {
+        let _planning = self.planning.lock().await;
         let mut waiting = due.into_iter();
         let mut gathered = Gathered::default();
         // Those whose transaction has not been written yet.
@@ -130,14 +140,18 @@ impl Sealer {
 
     /// Deletes the part of the journal that nobody needs any more.
     async fn trim(&self) -> Result<(), SealError> {
-        let before = self.tails.needed();
+        let before = self.tails.release();
         while self.send(Sealing { trim: before, ..Sealing::default() }).await? >= u64::from(journal::TRIM) {}
         Ok(())
     }
 
     async fn send(&self, sealing: Sealing) -> Result<u64, SealError> {
-        let (answer, answered) = oneshot::channel();
-        self.recorder.send(Seal { sealing, answer }).await.map_err(|_| SealError::Stopping)?;
-        answered.await.map_err(|_| SealError::Stopping)?.map_err(SealError::Write)
+        send(&self.recorder, sealing).await
     }
+}
+
+async fn send(recorder: &mpsc::Sender<Seal>, sealing: Sealing) -> Result<u64, SealError> {
+    let (answer, answered) = oneshot::channel();
+    recorder.send(Seal { sealing, answer }).await.map_err(|_| SealError::Stopping)?;
+    answered.await.map_err(|_| SealError::Stopping)?.map_err(SealError::Write)
 }

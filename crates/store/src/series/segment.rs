@@ -49,6 +49,18 @@ impl NewSegment {
         })
     }
 
+    /// A segment whose readings are gone, as it is.
+    pub(crate) fn without_data(sealed: &Sealed) -> Self {
+        Self {
+            first_at: sealed.first_at,
+            last_at: sealed.last_at,
+            count: usize::try_from(sealed.count).unwrap_or(usize::MAX),
+            longest: sealed.longest,
+            data: None,
+            digest: sealed.digest.clone(),
+        }
+    }
+
     /// How many bytes it takes.
     pub(crate) fn size(&self) -> usize {
         self.data.as_ref().map_or(0, Vec::len) + self.digest.len()
@@ -71,7 +83,8 @@ impl Span {
     }
 }
 
-fn sealed(row: &SqliteRow) -> Result<Sealed, sqlx::Error> {
+/// Reads a row of the columns that [`find`] selects.
+pub(crate) fn sealed(row: &SqliteRow) -> Result<Sealed, sqlx::Error> {
     Ok(Sealed {
         first_at: row.try_get(0)?,
         last_at: row.try_get(1)?,
@@ -158,6 +171,13 @@ pub(crate) async fn load(connection: &mut SqliteConnection, id: i64) -> Result<R
     let row = sqlx::query("SELECT data FROM segment_data WHERE id = ?").bind(id).fetch_one(connection).await?;
     let data: &[u8] = row.try_get(0)?;
     decode_segment(data).map_err(|error| LoadError::Damaged { id, error })
+}
+
+/// How many bytes a segment's readings take.
+pub(crate) async fn size(connection: &mut SqliteConnection, id: i64) -> Result<u64, sqlx::Error> {
+    let size: i64 =
+        sqlx::query_scalar("SELECT length(data) FROM segment_data WHERE id = ?").bind(id).fetch_one(connection).await?;
+    Ok(size.unsigned_abs())
 }
 
 /// Puts the bytes of a segment that cannot be read aside, before it is taken away.

@@ -3,7 +3,7 @@
 use super::Limits;
 use lantern_core::SignalId;
 use lantern_core::series::{Layer, Run};
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::Notify;
 
@@ -22,6 +22,12 @@ struct Inner {
     tails: HashMap<SignalId, Tail>,
     /// The last journal entry whose changes are here.
     applied: i64,
+    /// Journal entries that are not trimmed yet, with the room their changes took.
+    journal: VecDeque<(i64, usize)>,
+    /// The sum of those.
+    journal_weight: usize,
+    /// Whether the sealer is at work.
+    is_sealing: bool,
     /// Room taken by all layers, as [`Run::weight`].
     weight: usize,
     /// Counts up; see [`View::stamp`].
@@ -95,8 +101,9 @@ impl Tails {
     pub(crate) fn apply<'a>(&self, entry: i64, layers: impl Iterator<Item = (SignalId, &'a Layer)>, limits: &Limits) {
         let mut inner = self.inner();
         let mut is_due = entry % (limits.entries / 8).max(1) == 0;
-        let Inner { tails, applied, weight, stamp } = &mut *inner;
+        let Inner { tails, applied, weight, stamp, journal, journal_weight } = &mut *inner;
         *applied = entry;
+        let mut taken = 0;
         for (signal, layer) in layers {
             let tail = tails.entry(signal).or_insert_with(|| {
                 *stamp += 1;
@@ -105,12 +112,15 @@ impl Tails {
             if tail.active.is_empty() {
                 tail.since = entry;
             }
+            taken += layer.weight();
             let before = tail.active.weight();
             Arc::make_mut(&mut tail.active).add(layer);
             *weight = *weight + tail.active.weight() - before;
             is_due |= tail.frozen.is_none() && tail.is_due(limits);
         }
-        if is_due || *weight > limits.recent {
+        journal.push_back((entry, taken));
+        *journal_weight += taken;
+        if is_due || *weight > limits.recent || *journal_weight > weight.saturating_mul(2).max(limits.journal) {
             self.work.notify_one();
         }
     }
@@ -155,14 +165,39 @@ impl Tails {
         self.inner().tails.get(&signal).is_none_or(|tail| tail.active.is_empty() && tail.frozen.is_none())
     }
 
-    /// The oldest journal entry that is still needed; all before it may go.
-    pub(crate) fn needed(&self) -> i64 {
+    /// Whether nothing is being sealed and nothing has grown enough for it.
+    pub(crate) fn is_quiet(&self, limits: &Limits) -> bool {
         let inner = self.inner();
+        !inner.is_sealing
+            && inner.weight <= limits.recent
+            && inner.journal_weight <= inner.weight.saturating_mul(2).max(limits.journal)
+            && !inner.tails.values().any(|tail| tail.frozen.is_some() || tail.is_due(limits))
+    }
+
+    /// Notes that the sealer begins or has ended its work.
+    pub(crate) fn note_sealing(&self, is_sealing: bool) {
+        self.inner().is_sealing = is_sealing;
+        if !is_sealing {
+            self.settled.notify_waiters();
+        }
+    }
+
+    /// The oldest journal entry that is still needed; all before it may go, and
+    /// are taken as gone.
+    pub(crate) fn release(&self) -> i64 {
+        let mut inner = self.inner();
         let open = inner.tails.values().flat_map(|tail| {
             let active = (!tail.active.is_empty()).then_some(tail.since);
             active.into_iter().chain(tail.frozen.as_ref().map(|frozen| frozen.since))
         });
-        open.min().unwrap_or(inner.applied + 1)
+        let needed = open.min().unwrap_or(inner.applied + 1);
+        while let Some((entry, weight)) = inner.journal.front().copied()
+            && entry < needed
+        {
+            inner.journal.pop_front();
+            inner.journal_weight -= weight;
+        }
+        needed
     }
 
     /// Freezes the layers that should be sealed now, at most [`BATCH`]: those that
@@ -170,7 +205,7 @@ impl Tails {
     /// the heaviest and those that need the oldest entries.
     pub(crate) fn freeze(&self, limits: &Limits) -> Vec<Due> {
         let mut inner = self.inner();
-        let Inner { tails, applied, weight, stamp: _ } = &mut *inner;
+        let Inner { tails, applied, weight, journal_weight, .. } = &mut *inner;
         let idle = |tail: &Tail| tail.frozen.is_none() && !tail.active.is_empty();
         let mut due: Vec<SignalId> = tails
             .iter()
@@ -185,14 +220,17 @@ impl Tails {
             due.extend(heavy.iter().map(|(_, id)| *id).take(BATCH));
         }
         if due.is_empty() {
-            let old = *applied - limits.entries;
+            // A journal that is mostly of what is sealed already is held by a few old layers.
+            let is_stale = *journal_weight > weight.saturating_mul(2).max(limits.journal);
+            let old = if is_stale { i64::MAX } else { *applied - limits.entries };
             let mut oldest: Vec<(i64, SignalId)> = tails
                 .iter()
                 .filter(|(_, tail)| idle(tail) && tail.since < old)
                 .map(|(id, tail)| (tail.since, *id))
                 .collect();
             oldest.sort_unstable();
-            due.extend(oldest.iter().map(|(_, id)| *id).take(BATCH));
+            let most = if is_stale { oldest.len().div_ceil(4).min(BATCH) } else { BATCH };
+            due.extend(oldest.iter().map(|(_, id)| *id).take(most));
         }
         due.iter().filter_map(|id| Some(tails.get_mut(id)?.freeze(*id, *applied))).collect()
     }

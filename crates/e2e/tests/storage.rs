@@ -1,0 +1,171 @@
+use lantern_e2e::{Client, Service, binary, eventually};
+use reqwest::Method;
+use serde_json::{Value, json};
+use std::process::Command;
+
+const SIGNAL: &str = "sites/marlbeck/devices/tower/signals/level";
+const UNLIMITED: [(&str, &str); 2] = [("readings_at_once", "1000000000"), ("readings_per_s", "1000000000")];
+
+/// An hourly reading over some days from 2026-03-27T00:00Z on, of the hour's number.
+async fn hours(service: &Service, count: i64) -> String {
+    let key = service.device("tower", &["level:m", "temp:Cel"]).await;
+    let body: Vec<Value> =
+        (0..count).map(|i| json!({"at": 1_774_569_600 + i * 3_600, "level": i, "temp": i % 24})).collect();
+    service.deliver(&key, Value::from(body).to_string()).await.ok();
+    key
+}
+
+#[tokio::test]
+async fn days_are_those_of_the_site_across_a_change_of_clocks() {
+    let service = Service::start().await;
+    hours(&service, 96).await;
+    // The last Sunday of March has 23 hours in London.
+    let span = "from=2026-03-27T00:00:00Z&to=2026-03-30T23:00:00Z";
+    let table = service.get(&format!("sites/marlbeck/summary?signals=tower/level,tower/temp&by=day&{span}")).await.ok();
+    assert_eq!((table["by"].as_str(), table["zone"].as_str()), (Some("day"), Some("Europe/London")));
+    for signal in table["signals"].as_array().unwrap() {
+        let counts: Vec<_> = signal["buckets"].as_array().unwrap().iter().map(|b| b["count"].clone()).collect();
+        assert_eq!(counts, [24, 24, 23, 24], "{}", signal["signal"]);
+    }
+    let sunday = &table["signals"][0]["buckets"][2];
+    assert_eq!((sunday["first"].clone(), sunday["last"].clone()), (json!(48.0), json!(70.0)));
+    let weeks = service.get(&format!("{SIGNAL}/summary?by=week&{span}")).await.ok();
+    let counts: Vec<_> = weeks["buckets"].as_array().unwrap().iter().map(|b| b["count"].clone()).collect();
+    assert_eq!(counts, [71, 24], "a week ends on Sunday");
+    for (query, says) in [
+        ("by=fortnight", "`day`, `week`"),
+        ("by=day&from=0001-01-01T00:00:00Z", "2000 buckets"),
+        ("by=day&zone=Nowhere/At_All", "time zone"),
+    ] {
+        let problem = service.get(&format!("{SIGNAL}/summary?{query}")).await.problem();
+        assert!(problem.contains(says), "{query}: {problem}");
+    }
+    let none = service.get("sites/marlbeck/summary?by=day").await.problem();
+    assert!(none.contains("name 1 to 50"), "{none}");
+}
+
+#[tokio::test]
+async fn a_time_can_be_looked_at_in_every_way_and_deleted() {
+    let service = Service::start().await;
+    let key = hours(&service, 48).await;
+    let span = "from=2026-03-27T00:00:00Z&to=2026-03-29T00:00:00Z";
+    let curve = service.get(&format!("{SIGNAL}/curve?{span}&points=10")).await.ok();
+    let points = curve["points"].as_array().unwrap();
+    assert_eq!((points.len(), points[0][1].as_f64(), points[9][1].as_f64()), (10, Some(0.0), Some(47.0)));
+    let at = service.get(&format!("{SIGNAL}/reading?at=2026-03-27T05:59:00Z")).await.ok();
+    assert_eq!(at, json!({"at": "2026-03-27T05:00:00Z", "value": 5.0}));
+    let before = service.get(&format!("{SIGNAL}/reading?at=2026-03-26T05:59:00Z")).await;
+    assert_eq!(before.status, 404);
+    assert!(before.problem().contains("no reading up to"));
+
+    let client = Client::logged_in(&service);
+    let times = ["--from", "2026-03-27T06:00:00Z", "--to", "2026-03-27T09:00:00Z"];
+    let erase = |more: &[&str]| client.ok(&[&["erase", "tower/level"][..], &times, more].concat());
+    assert_eq!(erase(&["--dry-run"]), "3 readings of tower/level in that time; none was deleted\n");
+    assert_eq!(client.fails(&[&["erase", "tower/level"][..], &times].concat()).0, 1, "it asks first");
+    assert_eq!(erase(&["--yes"]), "3 readings of tower/level deleted\n");
+    assert_eq!(service.readings("tower", "level").await.len(), 45);
+    let gaps =
+        client.json(&["gaps", "tower/level", "--from", "2026-03-27", "--to", "2026-03-30", "--longer-than", "2h"]);
+    assert_eq!(gaps, json!([{"from": "2026-03-27T05:00:00Z", "to": "2026-03-27T09:00:00Z", "length_s": 14400.0}]));
+    let sums = client.ok(&["summary", "tower/level", "--from", "2026-03-27", "--to", "2026-03-29", "--by", "day"]);
+    assert!(sums.contains("Fri 2026-03-27") && sums.contains(" 21"), "{sums}");
+    let unbounded = service.api(Method::DELETE, &format!("{SIGNAL}/readings?from=2026-03-27T00:00:00Z"), None).await;
+    assert_eq!(unbounded.status, 422, "nobody deletes without saying until when");
+    // What is deleted can be sent again.
+    let again = service.deliver(&key, r#"[{"at": 1774591200, "level": 9}]"#).await;
+    assert_eq!(again.text, "ok 1\n");
+}
+
+#[tokio::test]
+async fn what_is_old_goes_as_it_was_said() {
+    let service = Service::start().await;
+    let key = hours(&service, 96).await;
+    let client = Client::logged_in(&service);
+    assert!(client.ok(&["retention", "tower/level"]).contains("readings  for ever"));
+    let set = ["retention", "tower/level", "--raw", "48h", "--minutes", "48h", "--hours", "10y"];
+    let dry = client.ok(&[&set[..], &["--dry-run"]].concat());
+    assert!(dry.contains("if it were set"), "{dry}");
+    assert!(client.json(&["retention", "tower/level"])["own"].is_null(), "a dry run sets nothing");
+    let done = client.json(&set);
+    assert_eq!((done["set"].clone(), done["signals"].clone()), (json!(true), json!(1)));
+    assert_eq!(client.json(&["retention", "tower/level"])["effective"]["raw_s"], 172_800.0);
+    let (code, said) = client.fails(&["retention", "tower/level", "--hours", "30d", "--days", "10d"]);
+    assert_eq!((code, said.contains("days are to be kept")), (1, true), "{said}");
+    assert_eq!(client.fails(&["retention", "tower/level", "--raw", "soon"]).0, 2);
+
+    // A restart seals nothing but begins with keeping what is to be kept.
+    let year_s = 31_557_600.0;
+    let other = format!("{SIGNAL}/retention").replace("level", "temp");
+    let temp = service.api(Method::PUT, &other, Some(json!({"raw_s": year_s}))).await.ok();
+    assert_eq!(temp["readings"], 0);
+    client.ok(&["retention", "tower/temp", "--reset"]);
+    assert!(client.json(&["retention", "tower/temp"])["own"].is_null());
+    service.deliver(&key, r#"{"level": 1}"#).await.ok();
+}
+
+#[tokio::test]
+async fn a_backup_is_put_back_with_all_there_was() {
+    let mut service = Service::start().await;
+    hours(&service, 96).await;
+    let client = Client::logged_in(&service);
+    let file = client.home().join("monday.sqlite");
+    let name = file.to_str().unwrap();
+    let said = client.ok(&["backup", name]);
+    assert!(said.contains("checked") && said.contains("key-lantern restore"), "{said}");
+    assert!(client.fails(&["backup", name]).1.contains("is there already"));
+    let left = std::fs::read_dir(service.data())
+        .unwrap()
+        .filter(|entry| entry.as_ref().unwrap().file_name().to_string_lossy().starts_with("backup"));
+    assert_eq!(left.count(), 0, "no copy stays with the service");
+    let data = service.data();
+    let run = |arguments: &[&str]| {
+        let output = Command::new(binary("key-lantern")).args(arguments).output().unwrap();
+        let text = String::from_utf8_lossy(&[output.stdout, output.stderr].concat()).into_owned();
+        (output.status.code().unwrap(), text)
+    };
+    let directory = data.to_str().unwrap();
+    let (code, said) = run(&["check", "--data", directory]);
+    assert_eq!((code, said.contains("in use by another")), (1, true), "{said}");
+    assert!(service.stop().success());
+    assert_eq!(run(&["check", "--data", directory]).0, 0);
+    let (code, said) = run(&["restore", name, "--data", directory]);
+    assert_eq!((code, said.contains("--replace")), (1, true), "{said}");
+    let (code, said) = run(&["restore", name, "--data", directory, "--replace"]);
+    assert_eq!((code, said.contains("is kept as")), (0, true), "{said}");
+    service.start_again();
+    assert_eq!(service.readings("tower", "level").await.len(), 96);
+}
+
+#[tokio::test]
+async fn a_full_budget_turns_readings_away_until_there_is_room() {
+    let service = Service::start_with(&[&UNLIMITED[..], &[("disk_budget_mb", "3")]].concat()).await;
+    let key = service.device("tower", &["level"]).await;
+    let client = Client::logged_in(&service);
+    assert_eq!(client.json(&["storage"])["budget_bytes"], 3 << 20);
+    let mut sent = 0_i64;
+    let refused = loop {
+        let noise = |i: i64| (i.wrapping_mul(6_364_136_223_846_793_005) >> 20) as f64;
+        let body: Vec<Value> =
+            (sent..sent + 20_000).map(|i| json!({"at": 1_700_000_000 + i, "level": noise(i)})).collect();
+        let answer = service.deliver(&key, Value::from(body).to_string()).await;
+        if answer.status != 200 {
+            break answer;
+        }
+        sent += 20_000;
+        assert!(sent < 2_000_000, "it never became full");
+        // The room is counted after each sealing.
+        client.json(&["storage"]);
+    };
+    assert_eq!(refused.status, 503);
+    assert!(refused.text.contains("disk-full"), "{}", refused.text);
+    assert_eq!(client.json(&["storage"])["nearly_full"], true);
+    let page = service.get(&format!("{SIGNAL}/readings?from=2023-11-14T00:00:00Z&limit=10")).await.ok();
+    assert_eq!(page["items"].as_array().unwrap().len(), 10, "reading goes on");
+    client.ok(&["erase", "tower/level", "--from", "2000-01-01", "--to", "2030-01-01", "--yes"]);
+    eventually("room again", || async {
+        client.json(&["storage"]);
+        (service.deliver(&key, r#"{"level": 1}"#).await.status == 200).then_some(())
+    })
+    .await;
+}

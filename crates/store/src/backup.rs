@@ -1,0 +1,136 @@
+//! Backing up while running, checking and restoring.
+
+use crate::check::{Checked, check};
+use crate::open::{self, DATABASE_FILE};
+use crate::{OpenError, Store, StoreError};
+use sqlx::sqlite::SqliteConnectOptions;
+use sqlx::{ConnectOptions, Connection, SqliteConnection};
+use std::path::{Path, PathBuf};
+
+/// Why a file was not restored.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum RestoreError {
+    /// The directory cannot be used.
+    #[error(transparent)]
+    Open(#[from] OpenError),
+    /// There is a database already.
+    #[error(
+        "{0} holds a database already; restore into another directory, or with --replace, which keeps the old one beside it"
+    )]
+    Occupied(PathBuf),
+    /// The file is no database of ours.
+    #[error("{file} is not a backup of Key Lantern: {cause}")]
+    NotABackup {
+        /// The file.
+        file: PathBuf,
+        /// What was wrong with it.
+        cause: String,
+    },
+    /// Something is wrong in it.
+    #[error("{file} is damaged in {count} places, the first: {first}; `key-lantern check` on a copy lists them all")]
+    Damaged {
+        /// The file.
+        file: PathBuf,
+        /// How many findings.
+        count: u64,
+        /// The first of them.
+        first: String,
+    },
+    /// It could not be copied.
+    #[error("the backup cannot be copied: {0}")]
+    Copy(#[from] std::io::Error),
+}
+
+async fn connect(file: &Path, may_write: bool) -> Result<SqliteConnection, sqlx::Error> {
+    SqliteConnectOptions::new().filename(file).read_only(!may_write).connect().await
+}
+
+/// Checks a database file that no service has open, or that is a backup.
+async fn check_file(file: &Path, repair: bool, progress: impl FnMut(u64, u64)) -> Result<Checked, sqlx::Error> {
+    let mut connection = connect(file, repair).await?;
+    let checked = check(&mut connection, repair, progress).await;
+    let _ = connection.close().await;
+    checked
+}
+
+impl Store {
+    /// Writes everything, as it is at one moment, into a new file, and checks what
+    /// was written. Reading and writing go on meanwhile.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`] if it cannot be written, [`StoreError::Damaged`] if
+    /// what was written is not right.
+    pub async fn back_up(&self, file: &Path) -> Result<Checked, StoreError> {
+        let name = file.to_string_lossy().into_owned();
+        sqlx::query("VACUUM INTO ?").bind(name).execute(&self.read).await?;
+        let checked = check_file(file, false, |_, _| {}).await?;
+        match checked.findings.first() {
+            None => Ok(checked),
+            Some(first) => Err(StoreError::Damaged(first.what.clone())),
+        }
+    }
+}
+
+/// Checks the database in a directory, which no service may have open, and with
+/// `repair` puts right what can be.
+///
+/// # Errors
+/// [`OpenError`]: it is in use, or is no database.
+pub async fn check_directory(dir: &Path, repair: bool, progress: impl FnMut(u64, u64)) -> Result<Checked, OpenError> {
+    let file = dir.join(DATABASE_FILE);
+    let broken = |cause: sqlx::Error| OpenError::Database { file: file.clone(), cause: cause.to_string() };
+    if !file.is_file() {
+        return Err(OpenError::Database { file, cause: "there is no such file".to_owned() });
+    }
+    // Opening brings it up to date and takes in what is in the journal of SQLite.
+    Store::open(dir).await?.close().await;
+    let _lock = open::lock(dir)?;
+    check_file(&file, repair, progress).await.map_err(broken)
+}
+
+/// Puts a backup into a directory as its database, after checking it. With
+/// `replace`, a database that is there is kept beside it, and its name given back.
+///
+/// # Errors
+/// [`RestoreError`]; nothing has changed then.
+pub async fn restore(
+    backup: &Path,
+    dir: &Path,
+    replace: bool,
+    progress: impl FnMut(u64, u64),
+) -> Result<(Checked, Option<PathBuf>), RestoreError> {
+    let _lock = open::lock(dir)?;
+    let file = dir.join(DATABASE_FILE);
+    if file.exists() && !replace {
+        return Err(RestoreError::Occupied(dir.to_owned()));
+    }
+    let not_ours = |cause: String| RestoreError::NotABackup { file: backup.to_owned(), cause };
+    if !backup.is_file() {
+        return Err(not_ours("there is no such file".to_owned()));
+    }
+    let checked = check_file(backup, false, progress).await.map_err(|error| not_ours(error.to_string()))?;
+    if let Some(first) = checked.findings.first() {
+        let first = first.what.clone();
+        return Err(RestoreError::Damaged { file: backup.to_owned(), count: checked.found, first });
+    }
+    let fresh = dir.join(format!("{DATABASE_FILE}.restoring"));
+    tokio::fs::copy(backup, &fresh).await?;
+    tokio::fs::File::open(&fresh).await?.sync_all().await?;
+    let old = if file.exists() { Some(set_old_aside(&file).await?) } else { None };
+    tokio::fs::rename(&fresh, &file).await?;
+    Ok((checked, old))
+}
+
+/// Renames a database with what SQLite keeps beside it.
+async fn set_old_aside(file: &Path) -> Result<PathBuf, std::io::Error> {
+    let beside = |number: u32, ending: &str| PathBuf::from(format!("{}.before-{number}{ending}", file.display()));
+    let number = (1..).find(|number| !beside(*number, "").exists()).unwrap_or(1);
+    for ending in ["-wal", "-shm", ""] {
+        let from = PathBuf::from(format!("{}{ending}", file.display()));
+        if from.exists() {
+            tokio::fs::rename(from, beside(number, ending)).await?;
+        }
+    }
+    Ok(beside(number, ""))
+}

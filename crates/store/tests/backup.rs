@@ -1,0 +1,136 @@
+//! Backup, check and restore on real files.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+use lantern_core::{Moment, Reading, SignalId, Value};
+use lantern_store::{
+    DATABASE_FILE, Limits, NewDevice, NewSignal, NewSite, RestoreError, Store, check_directory, restore,
+};
+use std::path::Path;
+use std::sync::Arc;
+
+fn at(second: i64) -> Moment {
+    Moment::from_micros(second * 1_000_000).unwrap()
+}
+
+/// A store with 500 readings, some of them sealed.
+async fn filled(dir: &Path) -> (Store, SignalId) {
+    let limits = Limits { segment: 50, dense_segment: 100, ..Limits::default() };
+    let store = Store::open_with(dir, limits).await.unwrap();
+    let site = store.add_site(NewSite { code: "a", name: "a", zone: "UTC", position: None }, at(0)).await.unwrap().id;
+    let new = NewDevice { code: "tower", name: "tower", interval_s: 1.0, ..NewDevice::default() };
+    let device = store.add_device(site, new, at(0)).await.unwrap().id;
+    let signal = store.add_signal(device, NewSignal::number("level", None), at(0)).await.unwrap().id;
+    record(&store, signal, 0..500).await;
+    store.quiet().await;
+    (store, signal)
+}
+
+async fn record(store: &Store, signal: SignalId, seconds: std::ops::Range<i64>) {
+    for second in seconds {
+        let value = Value::Number((second % 7) as f64);
+        store.record(Arc::new(vec![Reading { signal, at: at(second), value }]), at(0)).await.unwrap();
+    }
+}
+
+async fn run(dir: &Path, sql: &'static str) {
+    let url = format!("sqlite://{}", dir.join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    let done = sqlx::query(sql).execute(&pool).await.unwrap();
+    assert!(done.rows_affected() > 0, "{sql}");
+    pool.close().await;
+}
+
+#[tokio::test]
+async fn a_backup_is_what_was_there_at_its_moment() {
+    let dirs = [(); 3].map(|()| tempfile::tempdir().unwrap());
+    let [from, to, other] = [&dirs[0], &dirs[1], &dirs[2]].map(|dir| dir.path());
+    let (store, level) = filled(from).await;
+    let file = other.join("backup.sqlite");
+    let checked = store.back_up(&file).await.unwrap();
+    assert!(checked.segments > 3 && checked.readings <= 500, "{checked:?}");
+    record(&store, level, 500..510).await;
+    assert!(store.back_up(&file).await.is_err(), "a file that is there is not written over");
+    store.close().await;
+
+    let (_, old) = restore(&file, to, false, |_, _| {}).await.unwrap();
+    assert_eq!(old, None);
+    assert!(matches!(restore(&file, to, false, |_, _| {}).await, Err(RestoreError::Occupied(_))));
+    let restored = Store::open(to).await.unwrap();
+    assert_eq!(restored.count_readings(level, 10_000).await.unwrap().count, 500);
+    record(&restored, level, 500..501).await;
+    restored.close().await;
+    drop(restored);
+    let (_, old) = restore(&file, to, true, |_, _| {}).await.unwrap();
+    assert!(old.unwrap().exists(), "what was there is kept");
+    let restored = Store::open(to).await.unwrap();
+    assert_eq!(restored.count_readings(level, 10_000).await.unwrap().count, 500);
+    restored.close().await;
+}
+
+#[tokio::test]
+async fn what_is_no_sound_backup_is_refused() {
+    let dirs = [(); 3].map(|()| tempfile::tempdir().unwrap());
+    let [from, to, other] = [&dirs[0], &dirs[1], &dirs[2]].map(|dir| dir.path());
+    let text = other.join("text");
+    std::fs::write(&text, "no database ".repeat(500)).unwrap();
+    for file in [text, other.join("missing")] {
+        let error = restore(&file, to, false, |_, _| {}).await.unwrap_err();
+        assert!(matches!(error, RestoreError::NotABackup { .. }), "{error}");
+    }
+    let (store, _) = filled(from).await;
+    store.close().await;
+    drop(store);
+    run(from, "UPDATE segment_data SET data = x'0100000000000000' WHERE id = (SELECT max(id) FROM segment_data)").await;
+    let error = restore(&from.join(DATABASE_FILE), to, false, |_, _| {}).await.unwrap_err();
+    assert!(matches!(error, RestoreError::Damaged { count: 1, .. }), "{error}");
+    assert!(!to.join(DATABASE_FILE).exists(), "nothing was put in place");
+}
+
+#[tokio::test]
+async fn a_check_finds_what_is_wrong_and_mends_what_can_be() {
+    let dir = tempfile::tempdir().unwrap();
+    let dir = dir.path();
+    let (store, level) = filled(dir).await;
+    store.close().await;
+    drop(store);
+    let sound = check_directory(dir, false, |_, _| {}).await.unwrap();
+    assert_eq!((sound.found, sound.readings > 300), (0, true), "{sound:?}");
+
+    let damages: [(&str, &'static str); 5] = [
+        (
+            "checksum",
+            "UPDATE segment_data SET data = x'0100' || substr(data, 3) WHERE id = (SELECT min(id) FROM segment_data)",
+        ),
+        (
+            "not what its readings say",
+            "UPDATE segment SET count = count + 1 WHERE first_at = (SELECT max(first_at) FROM segment)",
+        ),
+        (
+            "not what its readings say",
+            "UPDATE segment SET digest = (SELECT digest FROM segment ORDER BY first_at LIMIT 1)
+            WHERE first_at = (SELECT max(first_at) FROM segment)",
+        ),
+        ("belong to no segment", "INSERT INTO segment_data (data) VALUES (x'00')"),
+        (
+            "which is not there",
+            "INSERT INTO segment SELECT 999, first_at, last_at, count, longest, NULL, digest FROM segment LIMIT 1",
+        ),
+    ];
+    for (expected, damage) in damages {
+        run(dir, damage).await;
+        let found = check_directory(dir, false, |_, _| {}).await.unwrap();
+        assert!(found.found >= 1 && found.findings.iter().any(|f| f.what.contains(expected)), "{expected}: {found:?}");
+        let mended = check_directory(dir, true, |_, _| {}).await.unwrap();
+        assert_eq!(mended.found, found.found);
+        assert!(mended.findings.iter().all(|finding| finding.mended == Some(true)), "{mended:?}");
+        let sound = check_directory(dir, false, |_, _| {}).await.unwrap();
+        assert_eq!(sound.found, 0, "after {expected}: {sound:?}");
+    }
+    // The readings whose bytes were damaged are gone; their summaries are not.
+    let store = Store::open(dir).await.unwrap();
+    let buckets = lantern_core::series::Buckets::Even(86_400_000_000);
+    let summed = store.summaries(level, at(0), at(1_000), buckets).await.unwrap();
+    assert_eq!(summed.iter().map(|b| b.summary.count).sum::<u64>(), 500);
+    assert!(store.count_readings(level, 10_000).await.unwrap().count < 500);
+    store.close().await;
+}
