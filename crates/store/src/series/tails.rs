@@ -101,7 +101,7 @@ impl Tails {
     pub(crate) fn apply<'a>(&self, entry: i64, layers: impl Iterator<Item = (SignalId, &'a Layer)>, limits: &Limits) {
         let mut inner = self.inner();
         let mut is_due = entry % (limits.entries / 8).max(1) == 0;
-        let Inner { tails, applied, weight, stamp, journal, journal_weight } = &mut *inner;
+        let Inner { tails, applied, weight, stamp, journal, journal_weight, .. } = &mut *inner;
         *applied = entry;
         let mut taken = 0;
         for (signal, layer) in layers {
