@@ -16,10 +16,12 @@ import type {
   PresenceChange,
   Reading,
   Recipes,
+  RetentionState,
   Revision,
   Session,
   Signal,
   Site,
+  Storage,
   SummarySet,
   WaitingDevice,
 } from './types';
@@ -218,4 +220,19 @@ export const readings = (siteCode: string, device: string, signal: string, span:
       );
     },
     placeholderData: keepPreviousData,
+  });
+
+/** How long readings of a signal are kept; `path` is the signal's. */
+export const retention = (path: string) =>
+  queryOptions({
+    queryKey: ['retention', path],
+    queryFn: () => api.get<RetentionState>(`${path}/retention`),
+  });
+
+/** How much room everything takes. */
+export const storage = () =>
+  queryOptions({
+    queryKey: ['storage'],
+    queryFn: () => api.get<Storage>('/storage'),
+    refetchInterval: 60_000,
   });

@@ -445,6 +445,33 @@ export interface Bucket {
   count: number;
 }
 
+/** How long readings and summaries are kept, in seconds; absent for ever. */
+export interface Retention {
+  raw_s?: number;
+  minute_s?: number;
+  hour_s?: number;
+  day_s?: number;
+}
+
+export interface RetentionState {
+  own?: Retention;
+  effective: Retention;
+}
+
+export interface RetentionEffect {
+  signals: number;
+  readings: number;
+  summarized: number;
+  bytes: number;
+  set: boolean;
+}
+
+export interface Storage {
+  used_bytes: number;
+  budget_bytes?: number;
+  nearly_full: boolean;
+}
+
 export interface SummarySet {
   from: string;
   to: string;

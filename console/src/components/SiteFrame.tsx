@@ -4,7 +4,7 @@ import Container from '@mui/material/Container';
 import { useQuery } from '@tanstack/react-query';
 import { Outlet, useParams } from 'react-router';
 import { LiveProvider, useLiveState } from '../api/LiveProvider';
-import { site as siteQuery } from '../api/queries';
+import { site as siteQuery, storage } from '../api/queries';
 import { clockTime } from '../format/time';
 import { BottomBar, TopStrip } from './TopStrip';
 import { SiteContext } from './siteContext';
@@ -27,6 +27,7 @@ export function SiteFrame() {
       <LiveProvider site={code}>
         <TopStrip />
         <NotConnected zone={site.zone} />
+        <NearlyFull />
         <Container
           component="main"
           maxWidth={false}
@@ -49,5 +50,19 @@ function NotConnected({ zone }: { zone: string }) {
         Not connected since {clockTime(live.since, zone)}, trying again. What is shown is as old as it says.
       </Alert>
     </Box>
+  );
+}
+
+function NearlyFull() {
+  const { data } = useQuery(storage());
+  if (!data?.nearly_full || data.budget_bytes === undefined) return null;
+  const share = Math.min(100, Math.floor((100 * data.used_bytes) / data.budget_bytes));
+  return (
+    <Alert severity={share >= 100 ? 'error' : 'warning'} sx={{ borderRadius: 0 }}>
+      {share >= 100
+        ? 'The room for readings is used up: what comes in is turned away until there is some.'
+        : `${share} % of the room for readings is used. When it is full, what comes in is turned away.`}{' '}
+      Keep less of what is old (Keep, at each signal), or let the service use more (disk_budget_mb).
+    </Alert>
   );
 }

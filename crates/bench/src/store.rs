@@ -27,10 +27,10 @@ async fn size(connection: &mut SqliteConnection) -> Result<f64> {
     Ok(bytes as f64)
 }
 
-/// Bytes of a reading on disk, with all that belongs to it: four million
-/// readings, each in deliveries as they come. Limit: the same as plain rows.
+/// Bytes of a reading on disk, with all that belongs to it: four or eight
+/// million readings, in deliveries as they come. Limit: the same as plain rows.
 pub(crate) async fn bytes(name: &'static str) -> Result<Entry> {
-    let (count, delivery) = if name == "store-bytes-slow" { (500_000, 1_000) } else { (500_000, 5_000) };
+    let (count, delivery) = if name == "store-bytes-slow" { (500_000, 1_000) } else { (1_000_000, 5_000) };
     let readings = |seed: u64| -> Vec<(i64, f64)> {
         if name == "store-bytes-slow" { slow(seed, count).collect() } else { waveform(seed, count).collect() }
     };

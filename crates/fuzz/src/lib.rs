@@ -5,6 +5,7 @@
 
 mod mqtt;
 mod mutate;
+mod series;
 mod targets;
 
 pub use targets::{TARGETS, Target};

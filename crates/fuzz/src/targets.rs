@@ -1,6 +1,6 @@
 //! What is fuzzed, each with inputs to begin with.
 
-use crate::mqtt;
+use crate::{mqtt, series};
 use jiff::tz::TimeZone;
 use lantern_core::decode::{self, Decoded, Decoder, MAX_READINGS, Raw, Times};
 use lantern_core::intake::{Plan, PlannedSignal, understand};
@@ -143,9 +143,10 @@ fn decoders(range: std::ops::Range<usize>, input: &[u8]) -> u64 {
     DECODERS[range].iter().fold(0, |sum, decoder| sum.rotate_left(7) ^ check(decoder.run(input, &TIMES)))
 }
 
-/// Everything that reads a sender's bytes.
+/// Everything that reads bytes: a sender's, and those of a file.
 pub const TARGETS: &[Target] = &[
     Target { name: "mqtt", seeds: mqtt::seeds, run: mqtt::run },
+    Target { name: "series", seeds: series::seeds, run: series::run },
     Target { name: "json", seeds: json_seeds, run: |input| check(decode::json(input, &TIMES)) },
     Target { name: "cbor", seeds: cbor_seeds, run: |input| check(decode::cbor(input, &TIMES)) },
     Target { name: "csv", seeds: csv_seeds, run: |input| check(decode::csv(input, &TIMES)) },

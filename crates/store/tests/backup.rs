@@ -35,7 +35,7 @@ async fn record(store: &Store, signal: SignalId, seconds: std::ops::Range<i64>) 
 async fn run(dir: &Path, sql: &'static str) {
     let url = format!("sqlite://{}", dir.join(DATABASE_FILE).display());
     let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
-    let done = sqlx::query(sql).execute(&pool).await.unwrap();
+    let done = sqlx::query(sql).execute(&pool).await.unwrap_or_else(|error| panic!("{sql}: {error}"));
     assert!(done.rows_affected() > 0, "{sql}");
     pool.close().await;
 }
@@ -99,7 +99,7 @@ async fn a_check_finds_what_is_wrong_and_mends_what_can_be() {
     let damages: [(&str, &'static str); 5] = [
         (
             "checksum",
-            "UPDATE segment_data SET data = x'0100' || substr(data, 3) WHERE id = (SELECT min(id) FROM segment_data)",
+            "UPDATE segment_data SET data = CAST(x'01ff' || substr(data, 3) AS BLOB) WHERE id = (SELECT min(id) FROM segment_data)",
         ),
         (
             "not what its readings say",

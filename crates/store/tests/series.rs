@@ -382,7 +382,7 @@ async fn a_damaged_segment_is_found_and_costs_nothing_else() {
     store.quiet().await;
     let url = format!("sqlite://{}", dir.path().join(DATABASE_FILE).display());
     let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
-    let sql = "UPDATE segment_data SET data = x'0100' || substr(data, 3)
+    let sql = "UPDATE segment_data SET data = CAST(x'01ff' || substr(data, 3) AS BLOB)
                WHERE id = (SELECT min(data_id) FROM segment WHERE signal_id = ?)";
     assert_eq!(sqlx::query(sql).bind(level.0).execute(&pool).await.unwrap().rows_affected(), 1);
     pool.close().await;

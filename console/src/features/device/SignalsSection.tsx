@@ -16,10 +16,12 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
 import { EnterDialog } from './EnterDialog';
+import { RetentionDialog } from './RetentionDialog';
 import { SignalDialog } from './SignalDialog';
 
 /** What is open over the list. */
-type Open = { kind: 'none' } | { kind: 'add' } | { kind: 'edit' | 'remove' | 'enter'; signal: Signal };
+type Open =
+  { kind: 'none' } | { kind: 'add' } | { kind: 'edit' | 'remove' | 'enter' | 'keep'; signal: Signal };
 
 /** The signals of a device: declare, change, remove. */
 export function SignalsSection({ device }: { device: string }) {
@@ -70,6 +72,13 @@ export function SignalsSection({ device }: { device: string }) {
                   </Button>
                   <Button
                     size="small"
+                    onClick={() => setOpen({ kind: 'keep', signal })}
+                    aria-label={`How long ${signal.code} is kept`}
+                  >
+                    Keep
+                  </Button>
+                  <Button
+                    size="small"
                     color="error"
                     onClick={() => setOpen({ kind: 'remove', signal })}
                     aria-label={`Remove ${signal.code}`}
@@ -93,6 +102,13 @@ export function SignalsSection({ device }: { device: string }) {
         <EnterDialog
           path={`${path}/${encodeURIComponent(open.signal.code)}`}
           signal={open.signal}
+          onClose={close}
+        />
+      )}
+      {open.kind === 'keep' && (
+        <RetentionDialog
+          path={`${path}/${encodeURIComponent(open.signal.code)}`}
+          code={open.signal.code}
           onClose={close}
         />
       )}

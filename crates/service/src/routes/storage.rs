@@ -194,6 +194,15 @@ struct Download {
         (status = "default", body = lantern_api::Problem)))]
 #[get("/backup")]
 async fn backup(app: &State<Arc<App>>, access: Access) -> Result<Download, Problem> {
+    if access.person.role != "owner" {
+        return Err(Problem::new(
+            Status::Forbidden,
+            "not-allowed",
+            "Not allowed",
+            "A backup holds all sites, and what proves who is who; only an owner may take it.",
+            "Ask an owner.",
+        ));
+    }
     let now = clock::now();
     let passing = Passing(app.settings.data.join(format!("backup-{}.sqlite", now.as_micros())));
     let checked = app.store.back_up(&passing.0).await?;

@@ -1,0 +1,134 @@
+import Alert from '@mui/material/Alert';
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import MenuItem from '@mui/material/MenuItem';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import Typography from '@mui/material/Typography';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { api } from '../../api/client';
+import { retention as retentionQuery } from '../../api/queries';
+import type { Retention, RetentionEffect, RetentionState } from '../../api/types';
+import { Loading, ProblemAlert } from '../../components/states';
+import { bytes, LENGTHS, lengthLabel } from './keeping';
+
+const ROWS = [
+  { field: 'raw_s', label: 'Readings themselves' },
+  { field: 'minute_s', label: 'Summaries of minutes' },
+  { field: 'hour_s', label: 'Summaries of hours' },
+  { field: 'day_s', label: 'Summaries of days' },
+] as const;
+
+interface Props {
+  /** Path of the signal. */
+  path: string;
+  code: string;
+  onClose: () => void;
+}
+
+/** How long a signal's readings and summaries are kept, tried out before it is set. */
+export function RetentionDialog({ path, code, onClose }: Props) {
+  const { data, error } = useQuery(retentionQuery(path));
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="retention-title">
+      <DialogTitle id="retention-title">How long {code} is kept</DialogTitle>
+      {error && (
+        <DialogContent>
+          <ProblemAlert error={error} />
+        </DialogContent>
+      )}
+      {!data && !error && <Loading height={200} />}
+      {data && <RetentionForm path={path} state={data} onClose={onClose} />}
+    </Dialog>
+  );
+}
+
+function RetentionForm({
+  path,
+  state,
+  onClose,
+}: {
+  path: string;
+  state: RetentionState;
+  onClose: () => void;
+}) {
+  const client = useQueryClient();
+  const [wanted, setWanted] = useState<Retention>(state.effective);
+  const send = (dry: boolean) =>
+    api.put<RetentionEffect>(`${path}/retention${dry ? '?dry_run=true' : ''}`, wanted);
+  const done = async () => {
+    await client.invalidateQueries({ queryKey: ['retention'] });
+    onClose();
+  };
+  const trial = useMutation({ mutationFn: () => send(true) });
+  const save = useMutation({ mutationFn: () => send(false), onSuccess: done });
+  const reset = useMutation({ mutationFn: () => api.delete(`${path}/retention`), onSuccess: done });
+  const error = save.error ?? trial.error ?? reset.error;
+  const change = (field: keyof Retention, text: string) => {
+    const rest = { ...wanted };
+    delete rest[field];
+    setWanted(text === '' ? rest : { ...rest, [field]: Number(text) });
+    trial.reset();
+  };
+  return (
+    <>
+      <DialogContent>
+        <Stack spacing={2} sx={{ pt: 1 }}>
+          {!state.own && (
+            <Typography>Nothing is set here: it is kept as its kind says, or for ever.</Typography>
+          )}
+          {ROWS.map(({ field, label }) => (
+            <TextField
+              key={field}
+              select
+              label={label}
+              value={wanted[field] ?? ''}
+              onChange={(event) => change(field, event.target.value)}
+              slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            >
+              {LENGTHS.map(({ seconds, label: length }) => (
+                <MenuItem key={length} value={seconds ?? ''}>
+                  {length}
+                </MenuItem>
+              ))}
+              {wanted[field] !== undefined && !LENGTHS.some(({ seconds }) => seconds === wanted[field]) && (
+                <MenuItem value={wanted[field]}>{lengthLabel(wanted[field])}</MenuItem>
+              )}
+            </TextField>
+          ))}
+          {trial.data && <Effect effect={trial.data} />}
+          {error && <ProblemAlert error={error} />}
+        </Stack>
+      </DialogContent>
+      <DialogActions>
+        {state.own && (
+          <Button onClick={() => reset.mutate()} disabled={reset.isPending}>
+            As the kind
+          </Button>
+        )}
+        <Button onClick={onClose}>Cancel</Button>
+        <Button onClick={() => trial.mutate()} loading={trial.isPending}>
+          Try out
+        </Button>
+        <Button variant="contained" onClick={() => save.mutate()} loading={save.isPending}>
+          Set
+        </Button>
+      </DialogActions>
+    </>
+  );
+}
+
+function Effect({ effect }: { effect: RetentionEffect }) {
+  const count = (n: number) => n.toLocaleString('en-GB');
+  if (effect.readings === 0) return <Alert severity="info">Nothing would go now.</Alert>;
+  return (
+    <Alert severity="warning">
+      {count(effect.readings)} readings would go within the hour and cannot be brought back. Summaries of{' '}
+      {count(effect.summarized)} of them stay. {bytes(effect.bytes)} become free.
+    </Alert>
+  );
+}
