@@ -6,6 +6,7 @@
 
 mod dialects;
 mod intake;
+mod month;
 mod mqtt;
 mod plain_rows;
 mod service;
@@ -44,7 +45,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 16] = [
+const NAMES: [&str; 18] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -58,7 +59,9 @@ const NAMES: [&str; 16] = [
     "store-bytes-slow",
     "store-bytes-waveform",
     "store-chart-year",
+    "store-chart-20",
     "store-append",
+    "store-scan",
     "store-growth",
     "store-start",
 ];
@@ -100,6 +103,8 @@ async fn measure(cli: &Cli) -> Result<()> {
             "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
             "store-bytes-slow" | "store-bytes-waveform" => store::bytes(name).await?,
             "store-chart-year" => store::chart_year(cli.rounds).await?,
+            "store-chart-20" => month::chart_20(cli.rounds).await?,
+            "store-scan" => month::scan(cli.rounds).await?,
             "store-append" => store::append(cli.rounds).await?,
             "store-growth" => store::growth().await?,
             "store-start" => store::start().await?,

@@ -22,22 +22,7 @@ pub(crate) struct Service {
 impl Service {
     /// Starts a service and makes the devices.
     pub(crate) async fn start(data: &Path) -> Result<Self> {
-        let binary = std::env::current_exe()?.with_file_name("key-lantern");
-        let mut child = Command::new(binary)
-            .arg("serve")
-            .arg("--data")
-            .arg(data)
-            .args(["--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--log-level", "warn"])
-            // Keys that may send all there is: allowances are not what is measured.
-            .envs(
-                ["READINGS_AT_ONCE", "READINGS_PER_S", "REQUESTS_AT_ONCE", "REQUESTS_PER_S"]
-                    .map(|name| (format!("KEY_LANTERN_{name}"), "1000000000000")),
-            )
-            .stdout(Stdio::piped())
-            .spawn()
-            .context("cannot start the service")?;
-        let stdout = child.stdout.take().context("the service has no output")?;
-        let mut lines = BufReader::new(stdout).lines().map_while(Result::ok);
+        let (child, mut lines) = spawn(data)?;
         let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
         let mqtt = lines.next().and_then(|l| l.strip_prefix("MQTT is at mqtt://")?.parse().ok());
         let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
@@ -46,6 +31,18 @@ impl Service {
         let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new() };
         service.make_devices(&code).await?;
         Ok(service)
+    }
+
+    /// Ends the service and starts it anew on the same data.
+    pub(crate) fn restart(&mut self, data: &Path) -> Result<()> {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+        let (child, mut lines) = spawn(data)?;
+        self.child = child;
+        let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
+        self.url = url.context("the service did not start again")?;
+        std::thread::spawn(move || lines.for_each(drop));
+        Ok(())
     }
 
     async fn make_devices(&mut self, set_up_code: &str) -> Result<()> {
@@ -88,10 +85,43 @@ impl Service {
         Ok(key["key"].as_str().unwrap_or_default().to_owned())
     }
 
+    /// GET below the API, as text.
+    pub(crate) async fn get(&self, path: &str) -> Result<reqwest::Response> {
+        let request = Client::new().get(format!("{}/api/v1/{path}", self.url)).bearer_auth(&self.token);
+        Ok(request.send().await?.error_for_status()?)
+    }
+
+    /// The memory it has at the most held, in bytes.
+    pub(crate) fn peak_memory(&self) -> Result<f64> {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.id()))?;
+        let line = status.lines().find_map(|line| line.strip_prefix("VmHWM:")).context("no peak of memory")?;
+        Ok(line.trim_end_matches("kB").trim().parse::<f64>()? * 1_024.0)
+    }
+
     async fn post(&self, token: &str, path: &str, body: Value) -> Result<Value> {
         let request = Client::new().post(format!("{}/api/v1/{path}", self.url)).bearer_auth(token).json(&body);
         Ok(request.send().await?.error_for_status()?.json().await?)
     }
+}
+
+/// Starts the process and gives the lines it prints.
+fn spawn(data: &Path) -> Result<(Child, impl Iterator<Item = String> + Send + use<>)> {
+    let binary = std::env::current_exe()?.with_file_name("key-lantern");
+    let mut child = Command::new(binary)
+        .arg("serve")
+        .arg("--data")
+        .arg(data)
+        .args(["--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--log-level", "warn"])
+        // Keys that may send all there is: allowances are not what is measured.
+        .envs(
+            ["READINGS_AT_ONCE", "READINGS_PER_S", "REQUESTS_AT_ONCE", "REQUESTS_PER_S"]
+                .map(|name| (format!("KEY_LANTERN_{name}"), "1000000000000")),
+        )
+        .stdout(Stdio::piped())
+        .spawn()
+        .context("cannot start the service")?;
+    let stdout = child.stdout.take().context("the service has no output")?;
+    Ok((child, BufReader::new(stdout).lines().map_while(Result::ok)))
 }
 
 impl Drop for Service {

@@ -50,6 +50,8 @@ async fn every_refusal_of_the_table_happens_and_no_other() {
     undeclared(&service, &mut happened).await;
     allowance(&mut happened).await;
     storage(&mut happened).await;
+    let (full, key) = crate::storage::small().await;
+    happened.note(&crate::storage::fill(&full, &key).await, "disk-full");
     let status = tokio::task::spawn_blocking(move || slow.join().unwrap()).await.unwrap();
     happened.0.insert("slow-body".to_owned(), status);
     assert_eq!(happened.0, documented());

@@ -1,17 +1,17 @@
-use lantern_e2e::{Client, Service, binary, eventually};
+use lantern_e2e::{Answer, Client, Service, binary, eventually};
 use reqwest::Method;
 use serde_json::{Value, json};
 use std::process::Command;
 
 const SIGNAL: &str = "sites/marlbeck/devices/tower/signals/level";
-const UNLIMITED: [(&str, &str); 2] = [("readings_at_once", "1000000000"), ("readings_per_s", "1000000000")];
 
 /// An hourly reading over some days from 2026-03-27T00:00Z on, of the hour's number.
 async fn hours(service: &Service, count: i64) -> String {
-    let key = service.device("tower", &["level:m", "temp:Cel"]).await;
+    let key = service.device("tower", &["level", "temp"]).await;
     let body: Vec<Value> =
         (0..count).map(|i| json!({"at": 1_774_569_600 + i * 3_600, "level": i, "temp": i % 24})).collect();
-    service.deliver(&key, Value::from(body).to_string()).await.ok();
+    let answer = service.deliver(&key, Value::from(body).to_string()).await;
+    assert_eq!(answer.text, format!("ok {}\n", 2 * count));
     key
 }
 
@@ -37,10 +37,10 @@ async fn days_are_those_of_the_site_across_a_change_of_clocks() {
         ("by=day&from=0001-01-01T00:00:00Z", "2000 buckets"),
         ("by=day&zone=Nowhere/At_All", "time zone"),
     ] {
-        let problem = service.get(&format!("{SIGNAL}/summary?{query}")).await.problem();
-        assert!(problem.contains(says), "{query}: {problem}");
+        let answer = service.get(&format!("{SIGNAL}/summary?{query}")).await;
+        assert!(answer.text.contains(says), "{query}: {}", answer.text);
     }
-    let none = service.get("sites/marlbeck/summary?by=day").await.problem();
+    let none = service.get("sites/marlbeck/summary?by=day").await.text;
     assert!(none.contains("name 1 to 50"), "{none}");
 }
 
@@ -53,10 +53,10 @@ async fn a_time_can_be_looked_at_in_every_way_and_deleted() {
     let points = curve["points"].as_array().unwrap();
     assert_eq!((points.len(), points[0][1].as_f64(), points[9][1].as_f64()), (10, Some(0.0), Some(47.0)));
     let at = service.get(&format!("{SIGNAL}/reading?at=2026-03-27T05:59:00Z")).await.ok();
-    assert_eq!(at, json!({"at": "2026-03-27T05:00:00Z", "value": 5.0}));
+    assert_eq!(at, json!({"at": "2026-03-27T05:00:00Z", "value": 5.0, "trial": true}));
     let before = service.get(&format!("{SIGNAL}/reading?at=2026-03-26T05:59:00Z")).await;
     assert_eq!(before.status, 404);
-    assert!(before.problem().contains("no reading up to"));
+    assert!(before.text.contains("no reading up to"), "{}", before.text);
 
     let client = Client::logged_in(&service);
     let times = ["--from", "2026-03-27T06:00:00Z", "--to", "2026-03-27T09:00:00Z"];
@@ -101,7 +101,7 @@ async fn what_is_old_goes_as_it_was_said() {
     assert_eq!(temp["readings"], 0);
     client.ok(&["retention", "tower/temp", "--reset"]);
     assert!(client.json(&["retention", "tower/temp"])["own"].is_null());
-    service.deliver(&key, r#"{"level": 1}"#).await.ok();
+    assert_eq!(service.deliver(&key, r#"{"level": 1}"#).await.text, "ok 1\n");
 }
 
 #[tokio::test]
@@ -137,35 +137,50 @@ async fn a_backup_is_put_back_with_all_there_was() {
     assert_eq!(service.readings("tower", "level").await.len(), 96);
 }
 
+/// A service that may use three megabytes, and a device of it.
+pub(crate) async fn small() -> (Service, String) {
+    let settings = [
+        ("readings_at_once", "1000000000"),
+        ("readings_per_s", "1000000000"),
+        ("requests_at_once", "1000000000"),
+        ("disk_budget_mb", "3"),
+    ];
+    let service = Service::start_with(&settings).await;
+    let key = service.device("tower", &["level"]).await;
+    (service, key)
+}
+
+/// Sends noise, which cannot be made small, until it is refused.
+pub(crate) async fn fill(service: &Service, key: &str) -> Answer {
+    for delivery in 0..500_i64 {
+        let noise = |i: i64| (i.wrapping_mul(6_364_136_223_846_793_005) >> 20) as f64;
+        let one = |i: i64| json!({"at": 1_700_000_000 + i, "level": noise(i)});
+        let body: Vec<Value> = (delivery * 5_000..(delivery + 1) * 5_000).map(one).collect();
+        let answer = service.deliver(key, Value::from(body).to_string()).await;
+        if !answer.status.is_success() {
+            return answer;
+        }
+        // Looking at it counts the room anew.
+        service.get("storage").await.ok();
+    }
+    panic!("it never became full");
+}
+
 #[tokio::test]
 async fn a_full_budget_turns_readings_away_until_there_is_room() {
-    let service = Service::start_with(&[&UNLIMITED[..], &[("disk_budget_mb", "3")]].concat()).await;
-    let key = service.device("tower", &["level"]).await;
+    let (service, key) = small().await;
     let client = Client::logged_in(&service);
     assert_eq!(client.json(&["storage"])["budget_bytes"], 3 << 20);
-    let mut sent = 0_i64;
-    let refused = loop {
-        let noise = |i: i64| (i.wrapping_mul(6_364_136_223_846_793_005) >> 20) as f64;
-        let body: Vec<Value> =
-            (sent..sent + 20_000).map(|i| json!({"at": 1_700_000_000 + i, "level": noise(i)})).collect();
-        let answer = service.deliver(&key, Value::from(body).to_string()).await;
-        if answer.status != 200 {
-            break answer;
-        }
-        sent += 20_000;
-        assert!(sent < 2_000_000, "it never became full");
-        // The room is counted after each sealing.
-        client.json(&["storage"]);
-    };
-    assert_eq!(refused.status, 503);
-    assert!(refused.text.contains("disk-full"), "{}", refused.text);
-    assert_eq!(client.json(&["storage"])["nearly_full"], true);
+    let refused = fill(&service, &key).await;
+    assert_eq!((refused.status.as_u16(), refused.problem().as_str()), (503, "disk-full"), "{}", refused.text);
+    assert!(refused.headers.contains_key("Retry-After"));
+    assert!(client.ok(&["storage"]).contains("turned away"));
     let page = service.get(&format!("{SIGNAL}/readings?from=2023-11-14T00:00:00Z&limit=10")).await.ok();
     assert_eq!(page["items"].as_array().unwrap().len(), 10, "reading goes on");
     client.ok(&["erase", "tower/level", "--from", "2000-01-01", "--to", "2030-01-01", "--yes"]);
     eventually("room again", || async {
         client.json(&["storage"]);
-        (service.deliver(&key, r#"{"level": 1}"#).await.status == 200).then_some(())
+        service.deliver(&key, r#"{"level": 1}"#).await.status.is_success().then_some(())
     })
     .await;
 }

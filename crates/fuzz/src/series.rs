@@ -27,7 +27,7 @@ fn seed(kind: u8, bytes: &[u8]) -> Vec<u8> {
     seed
 }
 
-pub fn seeds() -> Vec<Vec<u8>> {
+pub(crate) fn seeds() -> Vec<Vec<u8>> {
     let runs = [
         run_of(300, |i| Value::Number((i % 37) as f64 / 10.0), |i| 1_000_000 + i % 7),
         run_of(40, |_| Value::Flag(true), |_| 60_000_000),
@@ -43,7 +43,7 @@ pub fn seeds() -> Vec<Vec<u8>> {
 }
 
 /// Reads a blob; what can be read has to be read the same again after writing.
-pub fn run(input: &[u8]) -> u64 {
+pub(crate) fn run(input: &[u8]) -> u64 {
     let Some((kind, content)) = input.split_first() else { return 0 };
     let mut blob = content.to_vec();
     blob.extend_from_slice(&crc32fast::hash(content).to_le_bytes());

@@ -89,7 +89,7 @@ impl Room {
             tracing::warn!(
                 used_mb = usage.used >> 20,
                 budget_mb = usage.budget >> 20,
-                "the database has used most of its budget; when it is full, readings are turned away. Keep less (retention), or raise `disk_budget`"
+                "the database has used most of its budget; when it is full, readings are turned away. Keep less (retention), or raise `disk_budget_mb`"
             );
         }
     }
