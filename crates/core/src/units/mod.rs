@@ -2,9 +2,13 @@
 //! case-sensitive), and how people spell them.
 
 mod atoms;
+mod dimension;
 mod parse;
+mod quantity;
 mod spelling;
 
+pub use dimension::Dimension;
+pub use quantity::{NoConversion, NoQuantity, Quantity, Scale, UnitChange};
 pub use spelling::{from_spelling, guess, symbol};
 
 use std::fmt;
