@@ -34,7 +34,9 @@
 //! | [`lamp`] | the one-glance state, for small displays |
 //! | [`link`] | how messages come through |
 //! | [`own_topic`] | topics a device is told to listen to |
+//! | [`physics`] | thermocouples, humidity, sound, tanks and the like |
 //! | [`presence`] | fresh, late, silent, never |
+//! | [`retention`] | how long readings and summaries are kept |
 //! | [`senml`] | sensor measurement lists (RFC 8428) |
 //! | [`quality`] | how far a reading can be trusted |
 //! | [`series`] | runs of readings, segments, summaries |
@@ -54,6 +56,7 @@ pub mod lamp;
 pub mod link;
 mod moment;
 pub mod own_topic;
+pub mod physics;
 pub mod presence;
 pub mod quality;
 mod refusal;
