@@ -45,7 +45,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 18] = [
+const NAMES: [&str; 19] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -64,6 +64,7 @@ const NAMES: [&str; 18] = [
     "store-scan",
     "store-growth",
     "store-start",
+    "store-waveform-day",
 ];
 
 fn main() -> ExitCode {
@@ -108,6 +109,7 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-append" => store::append(cli.rounds).await?,
             "store-growth" => store::growth().await?,
             "store-start" => store::start().await?,
+            "store-waveform-day" => store::waveform_day().await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(

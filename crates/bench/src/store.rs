@@ -247,3 +247,36 @@ pub(crate) async fn start() -> Result<Entry> {
     let figure = times[0].max(median(times));
     Ok(Entry { name: "store-start", figure, unit: "ms", limit: 1_000.0, ratio: 1_000.0 / figure })
 }
+
+/// Samples of a day at 250 a second.
+const DAY_OF_SAMPLES: usize = 21_600_000;
+
+/// A day of a waveform, charted from all of it down to single samples: printed,
+/// and the slowest of them. Limit: 50 ms.
+pub(crate) async fn waveform_day() -> Result<Entry> {
+    let dir = tempfile::tempdir()?;
+    let store = Store::open(dir.path()).await?;
+    let id = signals(&store, 1).await?[0];
+    let started = Instant::now();
+    record(&store, id, waveform(3, DAY_OF_SAMPLES), 5_000).await?;
+    store.quiet().await;
+    let rate = DAY_OF_SAMPLES as f64 / started.elapsed().as_secs_f64() / 1e6;
+    println!("{:24} {rate:.1} million samples/s in deliveries of 5,000, sealed", "");
+    let middle = BEGIN + 43_200_000_000;
+    let mut slowest = 0.0_f64;
+    for (seconds, what) in
+        [(86_400, "a day"), (3_600, "an hour"), (600, "10 min"), (60, "a minute"), (10, "10 s"), (4, "4 s")]
+    {
+        let from = if seconds == 86_400 { BEGIN } else { middle };
+        let to = from + seconds * 1_000_000;
+        let width = bucket_width(to - from, 1_000);
+        let chart = time(async || store.summaries(id, at(from), at(to), Buckets::Even(width)).await.map(drop)).await?;
+        let buckets = store.summaries(id, at(from), at(to), Buckets::Even(width)).await?;
+        let count: u64 = buckets.iter().map(|bucket| bucket.summary.count).sum();
+        ensure!(count == 250 * seconds as u64, "{count} samples in {what}");
+        println!("{:24} {what}: {} buckets in {chart:.2} ms", "", buckets.len());
+        slowest = slowest.max(chart);
+    }
+    store.close().await;
+    Ok(Entry { name: "store-waveform-day", figure: slowest, unit: "ms", limit: 50.0, ratio: 50.0 / slowest })
+}

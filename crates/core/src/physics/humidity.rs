@@ -124,7 +124,7 @@ mod tests {
             let columns = ["heat_index_degF", "metpy_heat_index_degF"];
             let close = |column: &&str| row.has(column) && (found - row.number(column)).abs() < 1e-3;
             let allowed = if row.text("branch") == "simple_threshold_band" { &columns[..] } else { &columns[..1] };
-            assert!(allowed.iter().any(|column| close(column)), "{t} °F {rh} %: {found}");
+            assert!(allowed.iter().any(close), "{t} °F {rh} %: {found}");
             let celsius = heat_index((t - 32.0) / 1.8, rh).unwrap();
             assert!((celsius * 1.8 + 32.0 - found).abs() < 1e-9 || (79.9..80.1).contains(&found));
         }

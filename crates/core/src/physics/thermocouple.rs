@@ -112,11 +112,7 @@ impl Thermocouple {
         for _ in 0..64 {
             let (value, slope) = self.at(guess);
             let error = value - millivolts;
-            if error > 0.0 {
-                high = guess
-            } else {
-                low = guess
-            }
+            *if error > 0.0 { &mut high } else { &mut low } = guess;
             // Newton's step, or the middle where that leads out of what is known.
             let step = guess - error / slope;
             let next = if step > low && step < high { step } else { f64::midpoint(low, high) };

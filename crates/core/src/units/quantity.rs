@@ -189,7 +189,7 @@ mod tests {
                     assert_eq!(own, dimension);
                 }
                 "logarithmic" => {
-                    assert!(matches!(quantity.scale, Scale::Logarithm { .. }) && own == *dimension, "{}", &row[0])
+                    assert!(matches!(quantity.scale, Scale::Logarithm { .. }) && own == *dimension, "{}", &row[0]);
                 }
                 "arbitrary" => assert_eq!(own, "[iU]"),
                 other => panic!("{other}"),
