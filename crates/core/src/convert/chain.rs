@@ -1,0 +1,669 @@
+//! Chains of steps, checked and applied.
+
+use super::check::{self, ConversionError, MAX_STEPS};
+use super::counter::counted;
+use super::step::{Arrangement, Outside, Source, Step};
+use crate::physics::{rtd, sound, thermistor};
+use crate::quality::{Cause, Quality};
+use crate::units::{UnitChange, UnitCode};
+use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+
+/// A chain of steps that fit together.
+#[derive(Debug, Clone)]
+pub struct Conversion {
+    links: Vec<Link>,
+    /// From the last step's unit to the signal's.
+    last: Option<UnitChange>,
+    /// The other signals it needs, each once.
+    needs: Vec<String>,
+    output: Option<UnitCode>,
+}
+
+#[derive(Debug, Clone)]
+struct Link {
+    /// From the unit before to the one the step wants.
+    change: Option<UnitChange>,
+    step: Step,
+    /// Which of the other signals it needs.
+    other: Option<usize>,
+    /// The unit it gives, as far as is known.
+    unit: Option<UnitCode>,
+}
+
+/// A value that was converted.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Converted {
+    /// The value, in the signal's unit.
+    pub value: f64,
+    /// Good, or suspect where a step has its doubts.
+    pub quality: Quality,
+}
+
+/// Why a value could not be converted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Fault {
+    /// Which step, from 0; one past the last for the result.
+    pub step: usize,
+    /// What it is marked with.
+    pub cause: Cause,
+    /// What happened.
+    pub why: Why,
+}
+
+/// What happened to a value that could not be converted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Why {
+    /// It is outside of what the step knows.
+    Outside,
+    /// The sensor says that it has failed.
+    Failed,
+    /// The other signal has no value that is new enough.
+    OtherMissing,
+    /// There is nothing before it to tell a difference from.
+    First,
+    /// It is older than what the step remembers.
+    Late,
+    /// The result is no number, or one too large.
+    NotANumber,
+}
+
+impl Why {
+    /// In a sentence.
+    #[must_use]
+    pub const fn sentence(self) -> &'static str {
+        match self {
+            Self::Outside => "the value is outside of what this step can convert",
+            Self::Failed => "the current says that the sensor has failed",
+            Self::OtherMissing => "the other signal has no value that is new enough",
+            Self::First => "it is the first value, and there is none before it",
+            Self::Late => "the value is older than the one before",
+            Self::NotANumber => "the result is no number",
+        }
+    }
+}
+
+/// What stateful steps remember, by place. Kept beside the signal, so that it
+/// survives restarts.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Memory(Vec<Remembered>);
+
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+struct Remembered {
+    /// Time of the last value, microseconds since 1970.
+    at: Option<i64>,
+    /// The last value, or the last count.
+    last: f64,
+    /// All that was counted.
+    total: f64,
+    /// The last values, for a median.
+    window: VecDeque<f64>,
+}
+
+/// What one step made of a value.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Traced {
+    /// The value it got, in the unit it wants.
+    pub input: f64,
+    /// What came out.
+    pub output: Result<f64, Why>,
+    /// The unit of that, as far as is known.
+    pub unit: Option<UnitCode>,
+}
+
+impl Conversion {
+    /// Puts steps together: from the unit that is sent (if it is known) to the
+    /// signal's (if it has one). A raw value without a unit is taken to be in the
+    /// one the first step wants.
+    ///
+    /// # Errors
+    /// [`ConversionError`], which names the step.
+    pub fn new(input: Option<&UnitCode>, steps: Vec<Step>, output: Option<&UnitCode>) -> Result<Self, ConversionError> {
+        if steps.len() > MAX_STEPS {
+            return Err(ConversionError::TooManySteps);
+        }
+        let mut needs: Vec<String> = Vec::new();
+        let mut unit = input.cloned();
+        let mut links = Vec::with_capacity(steps.len());
+        for (place, step) in steps.into_iter().enumerate() {
+            let units = check::check(&step, place)?;
+            let change = check::change(unit.as_ref(), units.takes.as_ref())
+                .map_err(|error| ConversionError::Mismatch { step: place, error })?;
+            let other = step.needs().map(|signal| {
+                needs.iter().position(|known| known == signal).unwrap_or_else(|| {
+                    needs.push(signal.to_owned());
+                    needs.len() - 1
+                })
+            });
+            unit = units.gives.or(unit);
+            links.push(Link { change, step, other, unit: unit.clone() });
+        }
+        let last = check::change(unit.as_ref(), output).map_err(ConversionError::Result)?;
+        Ok(Self { links, last, needs, output: output.cloned().or(unit) })
+    }
+
+    /// The other signals it needs, `SIGNAL` of the same device or `DEVICE/SIGNAL`.
+    #[must_use]
+    pub fn needs(&self) -> &[String] {
+        &self.needs
+    }
+
+    /// Whether any step remembers what came before.
+    #[must_use]
+    pub fn is_stateful(&self) -> bool {
+        self.links.iter().any(|link| link.step.is_stateful())
+    }
+
+    /// The unit of the result, if it is known.
+    #[must_use]
+    pub const fn output(&self) -> Option<&UnitCode> {
+        self.output.as_ref()
+    }
+
+    /// Converts a raw value of a time (microseconds since 1970). `others` are the
+    /// last values of [`Conversion::needs`], in °C, `None` where there is none that
+    /// is new enough.
+    ///
+    /// # Errors
+    /// [`Fault`]: it cannot be converted.
+    pub fn apply(&self, at: i64, raw: f64, others: &[Option<f64>], memory: &mut Memory) -> Result<Converted, Fault> {
+        let mut value = raw;
+        let mut quality = Quality::Good;
+        for (place, link) in self.links.iter().enumerate() {
+            let fault = |why| Fault { step: place, cause: Cause::Conversion, why };
+            value = link.change.as_ref().map_or(value, |change| change.apply(value));
+            if let Step::CurrentLoop { .. } = link.step {
+                quality = current_quality(value).ok_or(Fault { cause: Cause::Marker, ..fault(Why::Failed) })?;
+            }
+            value = link.take(at, value, others, memory, place).map_err(fault)?;
+            if !value.is_finite() {
+                return Err(fault(Why::NotANumber));
+            }
+        }
+        value = self.last.as_ref().map_or(value, |change| change.apply(value));
+        if value.is_finite() {
+            Ok(Converted { value, quality })
+        } else {
+            Err(Fault { step: self.links.len(), cause: Cause::Conversion, why: Why::NotANumber })
+        }
+    }
+
+    /// What each step makes of a value, up to the first that cannot. The memory is
+    /// left as it is.
+    #[must_use]
+    pub fn trace(&self, at: i64, raw: f64, others: &[Option<f64>], memory: &Memory) -> Vec<Traced> {
+        let mut memory = memory.clone();
+        let mut value = raw;
+        let mut traced = Vec::with_capacity(self.links.len());
+        for (place, link) in self.links.iter().enumerate() {
+            let input = link.change.as_ref().map_or(value, |change| change.apply(value));
+            let has_failed = matches!(link.step, Step::CurrentLoop { .. }) && current_quality(input).is_none();
+            let output = if has_failed { Err(Why::Failed) } else { link.take(at, input, others, &mut memory, place) };
+            let output = output.and_then(|value| if value.is_finite() { Ok(value) } else { Err(Why::NotANumber) });
+            traced.push(Traced { input, output, unit: link.unit.clone() });
+            match output {
+                Ok(output) => value = output,
+                Err(_) => break,
+            }
+        }
+        traced
+    }
+}
+
+/// What a current in amperes says of its sensor (NAMUR NE 43); `None` if it has
+/// failed.
+fn current_quality(amperes: f64) -> Option<Quality> {
+    match amperes * 1e3 {
+        ma if !(3.6..=21.0).contains(&ma) => None,
+        ma if (3.8..=20.5).contains(&ma) => Some(Quality::Good),
+        _ => Some(Quality::Suspect(Cause::Range)),
+    }
+}
+
+impl Link {
+    fn take(&self, at: i64, x: f64, others: &[Option<f64>], memory: &mut Memory, place: usize) -> Result<f64, Why> {
+        if self.step.is_stateful() {
+            return self.step.remember(at, x, memory.of(place));
+        }
+        let other = |source: &Source| match source {
+            Source::Fixed(value) => Ok(*value),
+            Source::Signal(_) => {
+                self.other.and_then(|place| others.get(place).copied().flatten()).ok_or(Why::OtherMissing)
+            }
+        };
+        match &self.step {
+            Step::Thermocouple { kind, cold_junction } => {
+                kind.hot_celsius(x * 1e3, other(cold_junction)?).ok_or(Why::Outside)
+            }
+            Step::Echo { air } => sound::echo_distance(x, other(air)?).ok_or(Why::Outside),
+            step => step.plain(x),
+        }
+    }
+}
+
+impl Step {
+    /// Steps that need nothing but the value.
+    fn plain(&self, x: f64) -> Result<f64, Why> {
+        match self {
+            Self::Counts { bits, reference_v } => Ok(x * reference_v / (1_u64 << bits) as f64),
+            Self::Scale { factor, offset, .. } => Ok(x * factor + offset),
+            Self::TwoPoint { points, .. } => Ok(on_line(points[0], points[1], x)),
+            Self::Polynomial { coefficients, .. } => Ok(coefficients.iter().rev().fold(0.0, |sum, c| sum * x + c)),
+            Self::Table { points, outside, .. } => in_table(points, *outside, x),
+            Self::Divider { fixed_ohm, supply_v, sensor } => {
+                if !(x > 0.0 && x < *supply_v) {
+                    return Err(Why::Outside);
+                }
+                let ratio = x / (supply_v - x);
+                Ok(match sensor {
+                    Arrangement::ToGround => fixed_ohm * ratio,
+                    Arrangement::ToSupply => fixed_ohm / ratio,
+                })
+            }
+            Self::ThermistorBeta { r0_ohm, t0_celsius, beta_k } => {
+                thermistor::beta_celsius(x, *r0_ohm, *t0_celsius, *beta_k).ok_or(Why::Outside)
+            }
+            Self::SteinhartHart { a, b, c } => thermistor::steinhart_hart_celsius(x, [*a, *b, *c]).ok_or(Why::Outside),
+            Self::Rtd { r0_ohm } => rtd::celsius(x, *r0_ohm).ok_or(Why::Outside),
+            Self::Percent { empty, full, outside } => {
+                let percent = (x - empty) / (full - empty) * 100.0;
+                bounded(percent, 0.0, 100.0, *outside)
+            }
+            Self::Volume { tank, outside } => {
+                let level = bounded(x, 0.0, tank.full_m(), *outside)?;
+                tank.volume_m3(level).ok_or(Why::Outside)
+            }
+            Self::RatioCurve { r0_ohm, factor, exponent, .. } => {
+                if x > 0.0 {
+                    Ok(factor * (x / r0_ohm).powf(*exponent))
+                } else {
+                    Err(Why::Outside)
+                }
+            }
+            Self::CurrentLoop { low, high, .. } => Ok(on_line((0.004, *low), (0.020, *high), x)),
+            // Its work is done by the change of unit before it.
+            Self::Unit { .. } => Ok(x),
+            Self::Thermocouple { .. }
+            | Self::Echo { .. }
+            | Self::Rate { .. }
+            | Self::Total { .. }
+            | Self::Median { .. }
+            | Self::Smooth { .. } => Err(Why::OtherMissing),
+        }
+    }
+
+    /// Steps that remember.
+    fn remember(&self, at: i64, x: f64, memory: &mut Remembered) -> Result<f64, Why> {
+        let before = memory.at;
+        if before.is_some_and(|before| at <= before) {
+            return Err(Why::Late);
+        }
+        let seconds = before.map(|before| (at - before) as f64 / 1e6);
+        let last = memory.last;
+        memory.at = Some(at);
+        match (self, seconds) {
+            (Self::Rate { modulus, most, per, .. }, seconds) => {
+                memory.last = x;
+                let seconds = seconds.ok_or(Why::First)?;
+                Ok(counted(last, x, *modulus, *most).count() / seconds * per.seconds())
+            }
+            (Self::Total { modulus, most, .. }, seconds) => {
+                memory.last = x;
+                if seconds.is_some() {
+                    memory.total += counted(last, x, *modulus, *most).count();
+                }
+                Ok(memory.total)
+            }
+            (Self::Median { window }, _) => {
+                memory.window.push_back(x);
+                while memory.window.len() > usize::from(*window) {
+                    memory.window.pop_front();
+                }
+                let mut sorted: Vec<f64> = memory.window.iter().copied().collect();
+                sorted.sort_by(f64::total_cmp);
+                let middle = sorted.len() / 2;
+                Ok(if sorted.len() % 2 == 1 {
+                    sorted[middle]
+                } else {
+                    f64::midpoint(sorted[middle - 1], sorted[middle])
+                })
+            }
+            (Self::Smooth { time_constant_s }, seconds) => {
+                let share = seconds.map_or(1.0, |seconds| 1.0 - (-seconds / time_constant_s).exp());
+                memory.last = last + share * (x - last);
+                Ok(memory.last)
+            }
+            _ => Ok(x),
+        }
+    }
+}
+
+impl Memory {
+    fn of(&mut self, place: usize) -> &mut Remembered {
+        if self.0.len() <= place {
+            self.0.resize(place + 1, Remembered::default());
+        }
+        &mut self.0[place]
+    }
+}
+
+fn on_line((x1, y1): (f64, f64), (x2, y2): (f64, f64), x: f64) -> f64 {
+    // Exact at both points.
+    if x == x2 { y2 } else { y1 + (x - x1) * (y2 - y1) / (x2 - x1) }
+}
+
+fn in_table(points: &[(f64, f64)], outside: Outside, x: f64) -> Result<f64, Why> {
+    let x = bounded(x, points[0].0, points[points.len() - 1].0, outside)?;
+    let after = points.partition_point(|(at, _)| *at < x).clamp(1, points.len() - 1);
+    Ok(on_line(points[after - 1], points[after], x))
+}
+
+fn bounded(x: f64, low: f64, high: f64, outside: Outside) -> Result<f64, Why> {
+    match outside {
+        _ if (low..=high).contains(&x) => Ok(x),
+        Outside::Reject => Err(Why::Outside),
+        Outside::Clamp => Ok(x.clamp(low, high)),
+        Outside::Keep => Ok(x),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Arrangement, Per};
+    use super::*;
+    use crate::physics::tank::Tank;
+    use crate::physics::thermocouple::Thermocouple;
+    use proptest::prelude::*;
+
+    fn code(text: &str) -> UnitCode {
+        UnitCode::parse(text).unwrap()
+    }
+
+    fn chain(input: Option<&str>, steps: &str, output: Option<&str>) -> Result<Conversion, ConversionError> {
+        let steps: Vec<Step> = serde_json::from_str(steps).unwrap();
+        let (input, output) = (input.map(code), output.map(code));
+        Conversion::new(input.as_ref(), steps, output.as_ref())
+    }
+
+    fn value(conversion: &Conversion, raw: f64) -> Result<f64, Why> {
+        let converted = conversion.apply(0, raw, &[], &mut Memory::default());
+        converted.map(|converted| converted.value).map_err(|fault| fault.why)
+    }
+
+    /// Chains as people would build them, and what comes out, worked out by hand.
+    #[test]
+    fn chains_give_what_was_worked_out_by_hand() {
+        let cases: &[(Option<&str>, &str, Option<&str>, f64, f64)] = &[
+            // 10 bits of 5 V, a transducer of 0.5 to 4.5 V for 0 to 20 bar.
+            (
+                None,
+                r#"[{"step": "counts", "bits": 10, "reference_v": 5}, {"step": "two-point", "points": [[0.5, 0], [4.5, 20]], "unit": "bar"}]"#,
+                Some("kPa"),
+                512.0,
+                1_000.0,
+            ),
+            (
+                Some("mV"),
+                r#"[{"step": "scale", "factor": 100, "offset": -50, "unit": "Cel"}]"#,
+                Some("[degF]"),
+                0.7,
+                68.0,
+            ),
+            (None, r#"[{"step": "polynomial", "coefficients": [1, 2, 3], "unit": "m"}]"#, None, 2.0, 17.0),
+            (None, r#"[{"step": "table", "points": [[0, 0], [10, 100], [20, 400]]}]"#, None, 15.0, 250.0),
+            (None, r#"[{"step": "table", "points": [[0, 0], [10, 100]], "outside": "keep"}]"#, None, 12.0, 120.0),
+            (None, r#"[{"step": "table", "points": [[0, 0], [10, 100]], "outside": "clamp"}]"#, None, 12.0, 100.0),
+            // Half the supply: as much as the fixed resistor, whichever way round.
+            (
+                Some("mV"),
+                r#"[{"step": "divider", "fixed_ohm": 10000, "supply_v": 3.3, "sensor": "to-ground"},
+                {"step": "thermistor-beta", "r0_ohm": 10000, "t0_celsius": 25, "beta_k": 3950}]"#,
+                Some("Cel"),
+                1_650.0,
+                25.0,
+            ),
+            (
+                Some("V"),
+                r#"[{"step": "divider", "fixed_ohm": 1000, "supply_v": 4, "sensor": "to-supply"}]"#,
+                Some("Ohm"),
+                1.0,
+                3_000.0,
+            ),
+            (Some("Ohm"), r#"[{"step": "rtd", "r0_ohm": 100}]"#, Some("Cel"), 138.5055, 100.0),
+            (
+                Some("mV"),
+                r#"[{"step": "thermocouple", "kind": "K", "cold_junction": 0}]"#,
+                Some("Cel"),
+                4.096_230_2,
+                100.0,
+            ),
+            (Some("us"), r#"[{"step": "echo", "air": 20}]"#, Some("m"), 5_830.0, 1.000_526_216_65),
+            (None, r#"[{"step": "percent", "empty": 200, "full": 1000}]"#, Some("%"), 600.0, 50.0),
+            (None, r#"[{"step": "percent", "empty": 1000, "full": 200, "outside": "clamp"}]"#, Some("%"), 100.0, 100.0),
+            (
+                Some("cm"),
+                r#"[{"step": "volume", "tank": {"shape": "vertical-cylinder", "diameter_m": 2, "height_m": 3}}]"#,
+                Some("L"),
+                100.0,
+                3_141.592_653_589_79,
+            ),
+            (
+                Some("kOhm"),
+                r#"[{"step": "ratio-curve", "r0_ohm": 10000, "factor": 100, "exponent": -2, "unit": "[ppm]"}]"#,
+                Some("[ppm]"),
+                5.0,
+                400.0,
+            ),
+            (Some("mA"), r#"[{"step": "current-loop", "low": 0, "high": 10, "unit": "bar"}]"#, Some("bar"), 12.0, 5.0),
+            (Some("[in_i]"), r#"[{"step": "unit", "to": "mm"}]"#, None, 2.0, 50.8),
+            (Some("[degF]"), "[]", Some("Cel"), 212.0, 100.0),
+        ];
+        for (input, steps, output, raw, expected) in cases {
+            let conversion = chain(*input, steps, *output).unwrap_or_else(|error| panic!("{steps}: {error}"));
+            let found = value(&conversion, *raw).unwrap_or_else(|why| panic!("{steps}: {why:?}"));
+            assert!(
+                (found - expected).abs() < 1e-4 * expected.abs().max(1.0) * 0.01,
+                "{steps}: {found}, not {expected}"
+            );
+        }
+    }
+
+    #[test]
+    fn what_makes_no_sense_is_refused_with_its_step() {
+        let cases: &[(Option<&str>, &str, Option<&str>, &str)] = &[
+            (
+                None,
+                r#"[{"step": "two-point", "points": [[1, 0], [1, 20]]}]"#,
+                None,
+                "step 1: the two points must differ before",
+            ),
+            (
+                None,
+                r#"[{"step": "table", "points": [[0, 0], [2, 1], [1, 5]]}]"#,
+                None,
+                "step 1: the points must ascend",
+            ),
+            (
+                None,
+                r#"[{"step": "counts", "bits": 10, "reference_v": 0}]"#,
+                None,
+                "reference voltage must be over zero",
+            ),
+            (None, r#"[{"step": "percent", "empty": 5, "full": 5}]"#, None, "two different numbers"),
+            (None, r#"[{"step": "median", "window": 4}]"#, None, "an odd number"),
+            (
+                None,
+                r#"[{"step": "thermocouple", "kind": "T", "cold_junction": 900}]"#,
+                None,
+                "cold junction is outside",
+            ),
+            (
+                None,
+                r#"[{"step": "volume", "tank": {"shape": "sphere", "diameter_m": 0}}]"#,
+                None,
+                "lengths of the tank",
+            ),
+            (None, r#"[{"step": "scale", "factor": 1, "unit": "parsnip"}]"#, None, "`parsnip` is not a unit"),
+            (
+                Some("Cel"),
+                r#"[{"step": "rtd", "r0_ohm": 100}]"#,
+                None,
+                "step 1: `Cel` is a temperature (Th) and `Ohm` is a resistance",
+            ),
+            (
+                None,
+                r#"[{"step": "counts", "bits": 8, "reference_v": 5}, {"step": "scale", "factor": 2}, {"step": "echo", "air": 20}]"#,
+                None,
+                "step 3: `V` is a voltage",
+            ),
+            (None, r#"[{"step": "rtd", "r0_ohm": 100}]"#, Some("bar"), "the result: `Cel` is a temperature"),
+        ];
+        for (input, steps, output, says) in cases {
+            let error = chain(*input, steps, *output).unwrap_err().to_string();
+            assert!(error.contains(says), "{steps}: {error}");
+        }
+        let many = vec![Step::Unit { to: "m".into() }; 17];
+        assert_eq!(Conversion::new(None, many, None).unwrap_err(), ConversionError::TooManySteps);
+    }
+
+    #[test]
+    fn what_cannot_be_converted_is_a_fault_and_no_number() {
+        let cases: &[(&str, f64, Why)] = &[
+            (r#"[{"step": "table", "points": [[0, 0], [10, 100]]}]"#, 10.5, Why::Outside),
+            (r#"[{"step": "divider", "fixed_ohm": 1, "supply_v": 3, "sensor": "to-ground"}]"#, 3.0, Why::Outside),
+            (r#"[{"step": "rtd", "r0_ohm": 100}]"#, 500.0, Why::Outside),
+            (r#"[{"step": "thermistor-beta", "r0_ohm": 10000, "t0_celsius": 25, "beta_k": 3950}]"#, -1.0, Why::Outside),
+            (r#"[{"step": "thermocouple", "kind": "J", "cold_junction": 20}]"#, 1.0, Why::Outside),
+            (r#"[{"step": "thermocouple", "kind": "J", "cold_junction": "board"}]"#, 0.001, Why::OtherMissing),
+            (r#"[{"step": "current-loop", "low": 0, "high": 10, "unit": "bar"}]"#, 0.003, Why::Failed),
+            (r#"[{"step": "rate", "per": "s"}]"#, 5.0, Why::First),
+            (r#"[{"step": "scale", "factor": 1e300}, {"step": "scale", "factor": 1e300}]"#, 1e10, Why::NotANumber),
+        ];
+        for (steps, raw, why) in cases {
+            assert_eq!(value(&chain(None, steps, None).unwrap(), *raw), Err(*why), "{steps}");
+        }
+        let doubtful =
+            chain(Some("mA"), r#"[{"step": "current-loop", "low": 0, "high": 10, "unit": "bar"}]"#, None).unwrap();
+        let converted = doubtful.apply(0, 3.7, &[], &mut Memory::default()).unwrap();
+        assert_eq!(converted.quality, Quality::Suspect(Cause::Range));
+    }
+
+    #[test]
+    fn other_signals_are_taken_where_they_are_needed() {
+        let steps = r#"[{"step": "thermocouple", "kind": "K", "cold_junction": "box/temp"}]"#;
+        let conversion = chain(Some("mV"), steps, Some("Cel")).unwrap();
+        assert_eq!(conversion.needs(), ["box/temp"]);
+        let hot = conversion.apply(0, 3.0, &[Some(25.0)], &mut Memory::default()).unwrap().value;
+        assert!((hot - Thermocouple::K.hot_celsius(3.0, 25.0).unwrap()).abs() < 1e-9);
+    }
+
+    #[test]
+    fn what_remembers_goes_on_after_a_restart() {
+        let second = 1_000_000;
+        let rate = chain(None, r#"[{"step": "rate", "modulus": 65536, "most": 2000, "per": "min"}]"#, None).unwrap();
+        let total = chain(None, r#"[{"step": "total", "modulus": 256}]"#, None).unwrap();
+        let median = chain(None, r#"[{"step": "median", "window": 3}]"#, None).unwrap();
+        let smooth = chain(None, r#"[{"step": "smooth", "time_constant_s": 10}]"#, None).unwrap();
+        assert!(rate.is_stateful());
+        let cases: [(&Conversion, &[f64], &[Result<f64, Why>]); 4] = [
+            (&rate, &[65_000.0, 65_500.0, 100.0, 90.0], &[Err(Why::First), Ok(3_000.0), Ok(816.0), Ok(540.0)]),
+            (&total, &[250.0, 255.0, 3.0], &[Ok(0.0), Ok(5.0), Ok(9.0)]),
+            (&median, &[1.0, 9.0, 2.0, 3.0], &[Ok(1.0), Ok(5.0), Ok(2.0), Ok(3.0)]),
+            (&smooth, &[0.0, 10.0], &[Ok(0.0), Ok(10.0 * (1.0 - (-1.0_f64).exp()))]),
+        ];
+        for (conversion, raws, expected) in cases {
+            let mut memory = Memory::default();
+            for (i, (raw, expected)) in raws.iter().zip(expected).enumerate() {
+                let at = i as i64 * 10 * second;
+                let found = conversion.apply(at, *raw, &[], &mut memory).map(|c| c.value).map_err(|fault| fault.why);
+                assert!(
+                    match (found, expected) {
+                        (Ok(a), Ok(b)) => (a - b).abs() < 1e-9,
+                        (a, b) => a == *b,
+                    },
+                    "{found:?}, not {expected:?}"
+                );
+                // A late one changes nothing.
+                assert_eq!(conversion.apply(at, 7.0, &[], &mut memory).unwrap_err().why, Why::Late);
+                memory = serde_json::from_str(&serde_json::to_string(&memory).unwrap()).unwrap();
+            }
+        }
+    }
+
+    #[test]
+    fn a_trace_shows_every_step_up_to_the_one_that_fails() {
+        let steps = r#"[{"step": "counts", "bits": 10, "reference_v": 5}, {"step": "percent", "empty": 0, "full": 2.5}, {"step": "scale", "factor": 2}]"#;
+        let conversion = chain(None, steps, None).unwrap();
+        let shown = |raw| -> Vec<_> {
+            let traced = conversion.trace(0, raw, &[], &Memory::default());
+            traced.into_iter().map(|t| (t.input, t.output, t.unit.map(|unit| unit.to_string()))).collect()
+        };
+        let unit = |text: &str| Some(text.to_owned());
+        assert_eq!(
+            shown(256.0),
+            [(256.0, Ok(1.25), unit("V")), (1.25, Ok(50.0), unit("%")), (50.0, Ok(100.0), unit("%"))]
+        );
+        assert_eq!(shown(1_000.0)[1].1, Err(Why::Outside));
+        assert_eq!(shown(1_000.0).len(), 2);
+    }
+
+    fn any_step() -> impl Strategy<Value = Step> {
+        let number = prop_oneof![Just(0.0), Just(f64::NAN), Just(f64::INFINITY), -1e9..1e9f64, any::<f64>()];
+        let outside = prop_oneof![Just(Outside::Reject), Just(Outside::Clamp), Just(Outside::Keep)];
+        let optional = prop::option::of(number.clone());
+        prop_oneof![
+            (any::<u8>(), number.clone()).prop_map(|(bits, reference_v)| Step::Counts { bits, reference_v }),
+            (number.clone(), number.clone()).prop_map(|(factor, offset)| Step::Scale { factor, offset, unit: None }),
+            prop::collection::vec((number.clone(), number.clone()), 0..5)
+                .prop_flat_map(move |points| (Just(points), outside.clone()))
+                .prop_map(|(points, outside)| Step::Table { points, outside, unit: None }),
+            (number.clone(), number.clone()).prop_map(|(fixed_ohm, supply_v)| Step::Divider {
+                fixed_ohm,
+                supply_v,
+                sensor: Arrangement::ToSupply
+            }),
+            number.clone().prop_map(|r0_ohm| Step::Rtd { r0_ohm }),
+            number
+                .clone()
+                .prop_map(|diameter_m| Step::Volume { tank: Tank::Sphere { diameter_m }, outside: Outside::Clamp }),
+            (optional.clone(), optional).prop_map(|(modulus, most)| Step::Rate {
+                modulus,
+                most,
+                per: Per::Hour,
+                unit: None
+            }),
+            number.prop_map(|time_constant_s| Step::Smooth { time_constant_s }),
+            any::<u8>().prop_map(|window| Step::Median { window }),
+        ]
+    }
+
+    proptest! {
+        /// Whatever was accepted gives a number or a fault, for any value.
+        #[test]
+        fn nothing_but_numbers_and_faults_comes_out(steps in prop::collection::vec(any_step(), 0..4), raws in prop::collection::vec(any::<f64>(), 1..5)) {
+            if let Ok(conversion) = Conversion::new(None, steps, None) {
+                let mut memory = Memory::default();
+                for (at, raw) in raws.into_iter().enumerate() {
+                    if let Ok(converted) = conversion.apply(at as i64, raw, &[], &mut memory) {
+                        prop_assert!(converted.value.is_finite());
+                    }
+                }
+            }
+        }
+
+        /// A table goes through its points, and stays between its neighbours.
+        #[test]
+        fn tables_are_monotonic_where_their_points_are(steps in prop::collection::vec(0.1..10.0f64, 2..8), share in 0.0..1.0f64) {
+            let mut at = 0.0;
+            let points: Vec<(f64, f64)> = steps.iter().map(|step| { at += step; (at, at * at) }).collect();
+            let (first, last) = (points[0].0, points[points.len() - 1].0);
+            let conversion = Conversion::new(None, vec![Step::Table { points: points.clone(), outside: Outside::Reject, unit: None }], None).unwrap();
+            for (x, y) in &points {
+                prop_assert_eq!(value(&conversion, *x), Ok(*y));
+            }
+            let x = first + share * (last - first) * 0.99;
+            let (a, b) = (value(&conversion, x).unwrap(), value(&conversion, x + (last - first) * 0.01).unwrap_or(f64::MAX));
+            prop_assert!(a < b);
+        }
+    }
+}
