@@ -19,11 +19,31 @@ pub enum Value {
 pub struct Reading {
     /// When it was measured.
     pub at: String,
-    /// What was measured, in the signal's unit.
+    /// What was measured, in the signal's unit or the one that was asked for.
     pub value: Value,
+    /// How far it can be trusted; absent for good ones.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub quality: Option<ReadingQuality>,
+    /// Why it is not good: `range`, `jump`, `frozen`, `outlier`, `marker`, `position`,
+    /// `dependent`, `time` or `conversion`.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub cause: Option<String>,
+    /// What was sent, where the value was made of it.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub raw: Option<Value>,
     /// Its device is in trial: it may be cleared when the device goes live.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub trial: bool,
+}
+
+/// How far a reading that is not good can be trusted.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum ReadingQuality {
+    /// Doubtful.
+    Suspect,
+    /// Certainly wrong.
+    Rejected,
 }
 
 /// Which way a value is going.

@@ -139,7 +139,7 @@ fn delivery(signals: &[SignalId], device: usize, delivery: usize) -> Arc<Vec<Rea
         let Some(at) = Moment::from_micros(at_s * 1_000_000) else { continue };
         for signal in 0..SIGNALS {
             let id = signals[device * SIGNALS + signal];
-            readings.push(Reading { signal: id, at, value: Value::Number(value(device, signal, at_s)) });
+            readings.push(Reading::good(id, at, Value::Number(value(device, signal, at_s))));
         }
     }
     Arc::new(readings)

@@ -136,7 +136,7 @@ async fn write(store: Arc<Store>, ids: Vec<SignalId>) -> Result<()> {
             .map(|i| {
                 let time = delivery * 20 + i / 50;
                 let value = Value::Number(((time * 7 + i * 13) % 500) as f64 / 10.0);
-                Reading { signal: ids[(i % 50) as usize], at: at(BEGIN + time * 10_000_000), value }
+                Reading::good(ids[(i % 50) as usize], at(BEGIN + time * 10_000_000), value)
             })
             .collect();
         store.record(Arc::new(readings), Moment::EPOCH).await?;
@@ -202,11 +202,9 @@ pub(crate) async fn fill(dir: &Path) -> Result<Vec<SignalId>> {
     // Half a million readings that are not sealed yet, in 2,500 entries.
     for time in 0..500 {
         for some in ids.chunks(200) {
-            let readings = some.iter().map(|id| Reading {
-                signal: *id,
-                at: at(BEGIN + (100_000 + time) * 10_000_000),
-                value: Value::Number(12.5),
-            });
+            let readings = some
+                .iter()
+                .map(|id| Reading::good(*id, at(BEGIN + (100_000 + time) * 10_000_000), Value::Number(12.5)));
             store.record(Arc::new(readings.collect()), Moment::EPOCH).await?;
         }
     }

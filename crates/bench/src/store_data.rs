@@ -71,10 +71,8 @@ pub(crate) async fn record(
 ) -> Result<()> {
     let mut readings = readings.peekable();
     while readings.peek().is_some() {
-        let part = readings.by_ref().take(delivery).map(|(at, value)| Reading {
-            signal,
-            at: Moment::from_micros(at).unwrap_or(Moment::EPOCH),
-            value: Value::Number(value),
+        let part = readings.by_ref().take(delivery).map(|(at, value)| {
+            Reading::good(signal, Moment::from_micros(at).unwrap_or(Moment::EPOCH), Value::Number(value))
         });
         let part: Arc<Vec<Reading>> = Arc::new(part.collect());
         loop {

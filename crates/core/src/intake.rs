@@ -1,7 +1,8 @@
 //! From named raw values to readings of a device's signals.
 
 use crate::decode::{Decoded, Item, Raw, Remark};
-use crate::units::UnitCode;
+use crate::quality::{Cause, Quality};
+use crate::units::{UnitChange, UnitCode};
 use crate::{Moment, Reading, Refusal, RefusalCode, SignalId, Value, ValueType, code};
 use std::collections::HashMap;
 
@@ -131,9 +132,13 @@ pub fn place(plan: &Plan, item: Item<'_>, now: Moment) -> Result<Placed, Refusal
     match plan.get(&item.name) {
         Some(signal) if signal.is_ignored => Ok(Placed::Ignored),
         Some(signal) => {
-            check_unit(&item, signal)?;
+            let change = change_of_unit(&item, signal)?;
             let value = convert(&item.name, item.value, signal.value_type)?;
-            Ok(Placed::Reading(Reading { signal: signal.id, at, value }))
+            let reading = Reading::good(signal.id, at, value);
+            Ok(Placed::Reading(match change {
+                Some(change) => in_unit(&change, reading),
+                None => reading,
+            }))
         }
         None => arrival(item, at).map(Placed::Arrival),
     }
@@ -156,17 +161,32 @@ fn check_time(item: &Item<'_>, at: Moment, now: Moment) -> Result<(), Refusal> {
     Err(Refusal::of(code, &item.name, detail))
 }
 
-/// A value in another unit than the signal's must not be taken for one in it.
-fn check_unit(item: &Item<'_>, signal: &PlannedSignal) -> Result<(), Refusal> {
-    let (Some(sent), Some(declared)) = (&item.unit, &signal.unit) else { return Ok(()) };
+/// How a value in another unit than the signal's becomes one in it; what measures
+/// something else is not taken.
+fn change_of_unit(item: &Item<'_>, signal: &PlannedSignal) -> Result<Option<UnitChange>, Refusal> {
+    let (Some(sent), Some(declared)) = (&item.unit, &signal.unit) else { return Ok(None) };
     if sent == declared {
-        return Ok(());
+        return Ok(None);
     }
-    if UnitCode::from_entry(sent).is_ok_and(|unit| unit.as_str() == declared) {
-        return Ok(());
+    let mismatch = |detail| Refusal::of(RefusalCode::UnitMismatch, &item.name, detail);
+    let name = shown(&item.name);
+    let Ok(from) = UnitCode::from_entry(sent) else {
+        return Err(mismatch(format!("`{name}` is in {declared}, but was sent in {}, which is no unit.", shown(sent))));
+    };
+    let Ok(to) = UnitCode::parse(declared) else { return Ok(None) };
+    let change = UnitChange::between(&from, &to)
+        .map_err(|error| mismatch(format!("`{name}` is in {declared}, but was sent in {}: {error}.", shown(sent))))?;
+    Ok((!change.is_identity()).then_some(change))
+}
+
+/// A reading in the signal's unit, with what was sent beside it.
+fn in_unit(change: &UnitChange, sent: Reading) -> Reading {
+    let Value::Number(number) = sent.value else { return sent };
+    let raw = Some(Value::Number(number));
+    match change.apply(number) {
+        changed if changed.is_finite() => Reading { value: Value::Number(changed), raw, ..sent },
+        _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw, ..sent },
     }
-    let detail = format!("`{}` is in {declared}, but was sent in {}.", shown(&item.name), shown(sent));
-    Err(Refusal::of(RefusalCode::UnitMismatch, &item.name, detail))
 }
 
 fn arrival(item: Item<'_>, at: Moment) -> Result<Arrival, Refusal> {
@@ -268,18 +288,28 @@ mod tests {
     }
 
     #[test]
-    fn another_unit_is_not_taken_for_the_signals_own() {
-        for (unit, is_kept) in
-            [(None, true), (Some("Cel"), true), (Some("°C"), true), (Some("[degF]"), false), (Some("tea"), false)]
+    fn another_unit_is_changed_into_the_signals_own() {
+        let of = |unit: Option<&str>| {
+            let item = Item { unit: unit.map(|unit| unit.to_owned().into()), ..Item::new("temp", Raw::Number(68.0)) };
+            place(&plan(), item, now())
+        };
+        for (unit, expected, raw) in [
+            (None, 68.0, None),
+            (Some("Cel"), 68.0, None),
+            (Some("°C"), 68.0, None),
+            (Some("[degF]"), 20.0, Some(Value::Number(68.0))),
+            (Some("°F"), 20.0, Some(Value::Number(68.0))),
+        ] {
+            let Ok(Placed::Reading(reading)) = of(unit) else { panic!("{unit:?}") };
+            assert!((reading.value.as_number().unwrap() - expected).abs() < 1e-9, "{unit:?}: {reading:?}");
+            assert_eq!((reading.raw, reading.quality), (raw, Quality::Good), "{unit:?}");
+        }
+        for (unit, says) in
+            [("tea", "which is no unit"), ("hPa", "`hPa` is a pressure (L-1.M.T-2) and `Cel` is a temperature (Th)")]
         {
-            let item = Item { unit: unit.map(Into::into), ..Item::new("temp", Raw::Number(70.0)) };
-            match place(&plan(), item, now()) {
-                Ok(_) => assert!(is_kept, "{unit:?}"),
-                Err(refusal) => {
-                    assert!(!is_kept, "{unit:?}");
-                    assert_eq!(refusal.code, RefusalCode::UnitMismatch);
-                }
-            }
+            let refusal = of(Some(unit)).unwrap_err();
+            assert_eq!(refusal.code, RefusalCode::UnitMismatch);
+            assert!(refusal.detail.contains(says), "{}", refusal.detail);
         }
         // A signal without a unit takes any, and a new name keeps the one it came with.
         let item = Item { unit: Some("%RH".into()), ..Item::new("new", Raw::Number(55.0)) };

@@ -71,6 +71,7 @@ pub mod units;
 mod value;
 
 pub use moment::{Moment, MomentError};
+use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
 pub use value::{Value, ValueType, decimals};
 
@@ -95,4 +96,28 @@ pub struct Reading {
     pub at: Moment,
     /// What was measured, in the signal's unit.
     pub value: Value,
+    /// How far it can be trusted.
+    pub quality: Quality,
+    /// What was sent, where the value was made of it.
+    pub raw: Option<Value>,
+}
+
+impl Reading {
+    /// A good reading as it was sent.
+    #[must_use]
+    pub const fn good(signal: SignalId, at: Moment, value: Value) -> Self {
+        Self { signal, at, value, quality: Quality::Good, raw: None }
+    }
+
+    /// A reading of a series.
+    #[must_use]
+    pub fn of(signal: SignalId, point: series::Point) -> Self {
+        Self { signal, at: point.at, value: point.value, quality: point.quality, raw: point.raw }
+    }
+
+    /// The reading within its series.
+    #[must_use]
+    pub fn point(&self) -> series::Point {
+        series::Point { at: self.at, value: self.value.clone(), quality: self.quality, raw: self.raw.clone() }
+    }
 }

@@ -24,6 +24,22 @@ pub enum Cause {
 }
 
 impl Cause {
+    /// Its stable word.
+    #[must_use]
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Range => "range",
+            Self::Jump => "jump",
+            Self::Frozen => "frozen",
+            Self::Outlier => "outlier",
+            Self::Marker => "marker",
+            Self::Position => "position",
+            Self::Dependent => "dependent",
+            Self::Time => "time",
+            Self::Conversion => "conversion",
+        }
+    }
+
     /// All causes, in the order of their codes.
     pub const ALL: [Self; 9] = [
         Self::Range,

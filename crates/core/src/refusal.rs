@@ -131,7 +131,7 @@ impl RefusalCode {
             Self::BadRow => "Give each row as many cells as the first; leave a cell empty where there is no value.",
             Self::TimeTooOld => "Set the sender's clock, or leave the time out to use the time of arrival.",
             Self::NoInterval => "Send `every` beside the array: the seconds between its values, such as 0.004.",
-            Self::UnitMismatch => "Send it in the signal's unit, or change the signal's unit.",
+            Self::UnitMismatch => "Send it in a unit of the same kind as the signal's, or change the signal's unit.",
             Self::MalformedCbor => "Mend the CBOR at the place given; nothing of this request was kept.",
             Self::BadSenml => "Mend the record named; nothing of this pack was kept.",
             Self::DoesNotFit => "Try the payload out against the decoder, and mend one of them.",

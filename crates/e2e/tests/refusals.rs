@@ -136,7 +136,7 @@ async fn values(service: &Service, happened: &mut Happened) {
         (r#"{"temp": "warm"}"#, "wrong-type"),
         (r#"{"temp": 1e999}"#, "number-too-large"),
         (&long, "text-too-long"),
-        (r#"[{"n": "temp", "u": "degF", "v": 70}]"#, "unit-mismatch"),
+        (r#"[{"n": "temp", "u": "hPa", "v": 70}]"#, "unit-mismatch"),
         (r#"{"temp": [1, 2]}"#, "no-interval"),
         (r#"{"temp": 1, "at": "noon"}"#, "bad-time"),
         (r#"{"temp": 1, "at": "2199-01-01T00:00:00Z"}"#, "time-in-future"),

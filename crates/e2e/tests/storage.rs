@@ -78,6 +78,55 @@ async fn a_time_can_be_looked_at_in_every_way_and_deleted() {
 }
 
 #[tokio::test]
+async fn units_are_changed_on_the_way_in_and_out() {
+    let service = Service::start().await;
+    let key = service.device("larder", &["temp"]).await;
+    let path = "sites/marlbeck/devices/larder/signals/temp";
+    service.api(Method::PATCH, path, Some(json!({"unit": "Cel"}))).await.ok();
+    let pack = |unit: &str, at: i64, value: f64| json!([{"n": "temp", "u": unit, "v": value, "bt": at}]).to_string();
+    for (unit, at, value) in
+        [("Cel", 1_777_636_800, 20.0), ("[degF]", 1_777_636_860, 50.0), ("K", 1_777_636_920, 273.15)]
+    {
+        let request = service.request(Method::POST, "/in").bearer_auth(&key);
+        let request = request.header("Content-Type", "application/senml+json").body(pack(unit, at, value));
+        assert_eq!(service.send(request).await.text, "ok 1\n", "{unit}");
+    }
+    let span = "from=2026-05-01T00:00:00Z&to=2026-05-02T00:00:00Z";
+    let page = service.get(&format!("{path}/readings?{span}")).await.ok();
+    let seen: Vec<_> =
+        page["items"].as_array().unwrap().iter().map(|r| (r["value"].clone(), r["raw"].clone())).collect();
+    assert_eq!(seen[0], (json!(20.0), Value::Null));
+    assert!((seen[1].0.as_f64().unwrap() - 10.0).abs() < 1e-9 && seen[1].1 == json!(50.0), "{seen:?}");
+    assert!(seen[2].0.as_f64().unwrap().abs() < 1e-9 && seen[2].1 == json!(273.15), "{seen:?}");
+
+    let client = Client::logged_in(&service);
+    let times = ["--from", "2026-05-01", "--to", "2026-05-02"];
+    let shown = client.ok(&[&["readings", "larder/temp", "--unit", "°F"][..], &times].concat());
+    assert!(shown.contains("AS SENT") && shown.contains(" 68 ") && shown.contains(" 50 "), "{shown}");
+    let csv = client.ok(&[&["export", "larder/temp:[degF]", "larder/temp"][..], &times].concat());
+    assert!(
+        csv.starts_with("time,larder/temp ([degF]),larder/temp (Cel)\r\n2026-05-01T13:00:00+01:00,68,20\r\n"),
+        "{csv}"
+    );
+    let summary = service.get(&format!("{path}/summary?{span}&by=day&unit=%5BdegF%5D")).await.ok();
+    assert_eq!(
+        (summary["buckets"][0]["max"].clone(), summary["buckets"][0]["min"].clone()),
+        (json!(68.0), json!(32.0))
+    );
+    for (query, says) in [
+        (format!("{path}/readings?unit=hPa"), "`Cel` is a temperature (Th) and `hPa` is a pressure"),
+        (format!("{path}/summary?unit=parsnip"), "not a unit"),
+    ] {
+        let answer = service.get(&query).await;
+        assert!(answer.status == 422 && answer.text.contains(says), "{query}: {}", answer.text);
+    }
+    let wrong = service.request(Method::POST, "/in").bearer_auth(&key);
+    let wrong = wrong.header("Content-Type", "application/senml+json").body(pack("Pa", 1_777_636_980, 1.0));
+    let wrong = service.send(wrong).await;
+    assert!(wrong.text.contains("unit-mismatch") && wrong.text.contains("a pressure"), "{}", wrong.text);
+}
+
+#[tokio::test]
 async fn what_is_old_goes_as_it_was_said() {
     let service = Service::start().await;
     let key = hours(&service, 96).await;

@@ -36,7 +36,7 @@ impl Latest {
     /// Takes in readings that have been kept.
     pub(crate) fn note(&self, readings: &[Reading]) {
         let mut windows = self.windows.lock().unwrap_or_else(PoisonError::into_inner);
-        for reading in readings {
+        for reading in readings.iter().filter(|reading| reading.quality.is_good()) {
             windows.entry(reading.signal).or_default().put(reading.at, reading.value.clone());
         }
     }

@@ -2,6 +2,8 @@
 
 use lantern_api as api;
 use lantern_core::presence::Presence;
+use lantern_core::quality::Quality;
+use lantern_core::series::Point;
 use lantern_core::trend::Direction;
 use lantern_core::{Moment, Value, ValueType, units};
 use lantern_store as store;
@@ -29,12 +31,29 @@ pub(crate) fn value(value: Value) -> api::Value {
 }
 
 pub(crate) fn reading((at, v): (Moment, Value)) -> api::Reading {
-    api::Reading { at: at.to_string(), value: value(v), trial: false }
+    point(Point::good(at, v))
+}
+
+/// A reading with its quality, and what was sent.
+pub(crate) fn point(point: Point) -> api::Reading {
+    let (quality, cause) = match point.quality {
+        Quality::Good => (None, None),
+        Quality::Suspect(cause) => (Some(api::ReadingQuality::Suspect), Some(cause)),
+        Quality::Rejected(cause) => (Some(api::ReadingQuality::Rejected), Some(cause)),
+    };
+    api::Reading {
+        at: point.at.to_string(),
+        value: value(point.value),
+        quality,
+        cause: cause.map(|cause| cause.as_str().to_owned()),
+        raw: point.raw.map(value),
+        trial: false,
+    }
 }
 
 /// A reading of a device that may be in trial.
-pub(crate) fn reading_of(state: store::DeviceState, reading_: (Moment, Value)) -> api::Reading {
-    api::Reading { trial: state == store::DeviceState::Trial, ..reading(reading_) }
+pub(crate) fn reading_of(state: store::DeviceState, point_: Point) -> api::Reading {
+    api::Reading { trial: state == store::DeviceState::Trial, ..point(point_) }
 }
 
 pub(crate) fn from_value(value: api::Value) -> Value {

@@ -2,7 +2,8 @@
 
 use crate::signal::{Signal, signal};
 use crate::{NewSignal, Store, StoreError};
-use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
+use lantern_core::series::Point;
+use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId};
 use sqlx::Row;
 use std::sync::Arc;
 
@@ -161,8 +162,8 @@ impl Store {
     }
 
     /// Moves an arrival's readings to a declared signal, whose name it becomes,
-    /// and says how many came over. `convert` gives each value the signal's type,
-    /// or `None` where that is not possible: those stay behind, and so does the
+    /// and says how many came over. `convert` gives each value the signal's type
+    /// and unit, or `None` where that is not possible: those stay behind, and so does the
     /// arrival, ignored.
     ///
     /// # Errors
@@ -172,7 +173,7 @@ impl Store {
         &self,
         arrival: &Signal,
         target: SignalId,
-        convert: impl Fn(Value) -> Option<Value>,
+        convert: impl Fn(Point) -> Option<Point>,
         now: Moment,
     ) -> Result<Moved, StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
@@ -181,10 +182,8 @@ impl Store {
         let mut moved = Moved::default();
         let mut scan = self.scan(arrival.id, Moment::MIN, Moment::MAX);
         while let Some(readings) = scan.next().await? {
-            let over: Vec<Reading> = readings
-                .points()
-                .filter_map(|point| Some(Reading { signal: target, at: point.at, value: convert(point.value)? }))
-                .collect();
+            let over = readings.points().filter_map(|point| Some(Reading::of(target, convert(point)?)));
+            let over: Vec<Reading> = over.collect();
             moved.left += (readings.len() - over.len()) as u64;
             moved.moved += over.len() as u64;
             // Through the recorder, so that what the signal has already is seen.

@@ -71,6 +71,9 @@ impl Scan<'_> {
     /// # Errors
     /// [`StoreError`].
     pub async fn next(&mut self) -> Result<Option<Run>, StoreError> {
+        if self.rest.from >= self.rest.to {
+            return Ok(None);
+        }
         let mut walk = self.store.walk(self.rest, Order::Ascending, false).await?;
         while let Some(stretch) = walk.next().await? {
             let run = walk.readings(stretch).await?;
@@ -90,11 +93,23 @@ impl Store {
         Walk::start(&self.read, &self.tails, span, order, with_digests).await
     }
 
-    /// Readings of a page, in its order.
+    /// Readings of a page, in its order, whatever their quality.
     ///
     /// # Errors
     /// [`StoreError`].
     pub async fn points(&self, page: Page) -> Result<Vec<Point>, StoreError> {
+        self.points_where(page, |_| true).await
+    }
+
+    /// The good readings of a page, in its order.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub async fn good_points(&self, page: Page) -> Result<Vec<Point>, StoreError> {
+        self.points_where(page, |point| point.quality.is_good()).await
+    }
+
+    async fn points_where(&self, page: Page, is_wanted: impl Fn(&Point) -> bool) -> Result<Vec<Point>, StoreError> {
         let limit = page.limit as usize;
         let mut points: Vec<Point> = Vec::new();
         let mut walk = self.walk(page.span(), page.order, false).await?;
@@ -104,19 +119,19 @@ impl Store {
             let run = walk.readings(stretch).await?;
             let left = limit - points.len();
             match page.order {
-                Order::Ascending => points.extend(run.points().take(left)),
-                Order::Descending => points.extend(run.points().rev().take(left)),
+                Order::Ascending => points.extend(run.points().filter(&is_wanted).take(left)),
+                Order::Descending => points.extend(run.points().rev().filter(&is_wanted).take(left)),
             }
         }
         Ok(points)
     }
 
-    /// Times and values of the readings of a page, in its order.
+    /// Times and values of the good readings of a page, in its order.
     ///
     /// # Errors
     /// [`StoreError`].
     pub async fn readings(&self, page: Page) -> Result<Vec<(Moment, Value)>, StoreError> {
-        Ok(self.points(page).await?.into_iter().map(|point| (point.at, point.value)).collect())
+        Ok(self.good_points(page).await?.into_iter().map(|point| (point.at, point.value)).collect())
     }
 
     /// All readings of a signal from a time on and before another, piece by piece.
@@ -125,7 +140,7 @@ impl Store {
         Scan { store: self, rest: Span { signal, from: from.as_micros(), to: to.as_micros() } }
     }
 
-    /// The last readings of a signal, oldest of them first.
+    /// The last good readings of a signal, oldest of them first.
     ///
     /// # Errors
     /// [`StoreError`].
@@ -136,13 +151,13 @@ impl Store {
         Ok(readings)
     }
 
-    /// The reading at a time, or else the last before it.
+    /// The good reading at a time, or else the last before it.
     ///
     /// # Errors
     /// [`StoreError`].
     pub async fn reading_at(&self, signal: SignalId, at: Moment) -> Result<Option<Point>, StoreError> {
         let page = Page { signal, from: Moment::MIN, to: at.next(), limit: 1, order: Order::Descending };
-        Ok(self.points(page).await?.pop())
+        Ok(self.good_points(page).await?.pop())
     }
 
     /// First and last time of a signal's readings, those of which only summaries

@@ -28,7 +28,7 @@ async fn filled(dir: &Path) -> (Store, SignalId) {
 async fn record(store: &Store, signal: SignalId, seconds: std::ops::Range<i64>) {
     for second in seconds {
         let value = Value::Number((second % 7) as f64);
-        store.record(Arc::new(vec![Reading { signal, at: at(second), value }]), at(0)).await.unwrap();
+        store.record(Arc::new(vec![Reading::good(signal, at(second), value)]), at(0)).await.unwrap();
     }
 }
 

@@ -31,7 +31,7 @@ fn at(second: i64) -> Moment {
 }
 
 fn reading(signal: SignalId, second: i64, value: i8) -> Reading {
-    Reading { signal, at: at(second), value: Value::Number(f64::from(value)) }
+    Reading::good(signal, at(second), Value::Number(f64::from(value)))
 }
 
 async fn signals(store: &Store) -> [SignalId; 2] {

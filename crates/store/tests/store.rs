@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::command::Stage;
-use lantern_core::series::Buckets;
+use lantern_core::series::{Buckets, Point};
 use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_store::{
@@ -19,7 +19,7 @@ fn at(second: i64) -> Moment {
 }
 
 fn number(signal: SignalId, second: i64, value: f64) -> Reading {
-    Reading { signal, at: at(second), value: Value::Number(value) }
+    Reading::good(signal, at(second), Value::Number(value))
 }
 
 fn all(signal: SignalId) -> Page {
@@ -88,8 +88,7 @@ async fn values_come_back_with_their_types() {
         Value::Number(-0.1),
         Value::Number(1e308),
     ];
-    let readings =
-        values.iter().enumerate().map(|(i, v)| Reading { signal: odd, at: at(i as i64), value: v.clone() }).collect();
+    let readings = values.iter().enumerate().map(|(i, v)| Reading::good(odd, at(i as i64), v.clone())).collect();
     record(&store, readings).await;
     let kept: Vec<Value> = store.readings(all(odd)).await.unwrap().into_iter().map(|(_, v)| v).collect();
     assert_eq!(kept, values);
@@ -127,7 +126,7 @@ async fn summaries_leave_empty_buckets_out() {
     let level = signal(&store, tower, "level").await;
     let mut readings: Vec<_> =
         [(-5, 7.0), (0, 1.0), (5, 3.0), (9, 2.0), (35, 5.0)].iter().map(|&(s, v)| number(level, s, v)).collect();
-    readings.push(Reading { signal: level, at: at(6), value: Value::Text("no number".into()) });
+    readings.push(Reading::good(level, at(6), Value::Text("no number".into())));
     record(&store, readings).await;
     let summaries = store.summaries(level, at(-100), at(100), Buckets::Even(10_000_000)).await.unwrap();
     let seen: Vec<_> = summaries
@@ -164,10 +163,10 @@ async fn an_arrival_claimed_into_a_signal_brings_its_readings_and_its_name() {
     record(&store, (0..10).map(|s| number(level, s, 1.0)).collect()).await;
     let lvl = store.add_arrivals(tower, &[arrival("lvl")], at(1)).await.unwrap().remove(0);
     let mut readings: Vec<_> = (8..12_000).map(|s| number(lvl.id, s, 2.0)).collect();
-    readings.push(Reading { signal: lvl.id, at: at(12_000), value: Value::Text("wet".into()) });
+    readings.push(Reading::good(lvl.id, at(12_000), Value::Text("wet".into())));
     record(&store, readings).await;
 
-    let numbers = |value| if matches!(value, Value::Number(_)) { Some(value) } else { None };
+    let numbers = |point: Point| matches!(point.value, Value::Number(_)).then_some(point);
     let moved = store.claim_into(&lvl, level, numbers, at(20_000)).await.unwrap();
     assert_eq!(moved, Moved { moved: 11_992, left: 1 });
     let kept = store.readings(all(level)).await.unwrap();

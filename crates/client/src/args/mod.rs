@@ -19,7 +19,7 @@ use crate::output::Form;
 use crate::time::Span;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
-use values::{parse_path, parse_value};
+use values::{parse_column, parse_path, parse_value};
 
 #[derive(Parser)]
 #[command(
@@ -135,7 +135,7 @@ pub(crate) enum Command {
     Now(NowArgs),
     /// List the readings of a signal
     #[command(
-        after_help = "Examples:\n  lantern readings tower/level --since 2h\n  lantern readings tower/level --from 2026-05-01 --to 2026-05-02 --limit 100"
+        after_help = "Examples:\n  lantern readings tower/level --since 2h\n  lantern readings tower/level --from 2026-05-01 --to 2026-05-02 --limit 100\n  lantern readings larder/temp --since 1h --unit °F"
     )]
     Readings(ReadingsArgs),
     /// Follow values live
@@ -165,7 +165,7 @@ pub(crate) enum Command {
     Lamp(LampArgs),
     /// Write readings to a file or to standard output
     #[command(
-        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC"
+        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d"
     )]
     Export(ExportArgs),
     /// Sum up readings by stretches of time
@@ -244,6 +244,12 @@ pub(crate) struct ReadingsArgs {
     /// Newest first
     #[arg(long)]
     pub(crate) newest: bool,
+    /// Suspect and rejected readings too
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// Show values in another unit, such as °F
+    #[arg(long)]
+    pub(crate) unit: Option<String>,
 }
 
 #[derive(Args)]
@@ -302,9 +308,9 @@ pub(crate) struct LampArgs {
 
 #[derive(Args)]
 pub(crate) struct ExportArgs {
-    /// Signals to write, one column each; all if absent
-    #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
-    pub(crate) signals: Vec<SignalPath>,
+    /// Signals to write, one column each, in a unit of your choice; all if absent
+    #[arg(value_name = "DEVICE/SIGNAL[:UNIT]", value_parser = parse_column)]
+    pub(crate) signals: Vec<String>,
     /// The form of the file
     #[arg(long, value_enum, default_value_t = ExportFormat::Csv)]
     pub(crate) format: ExportFormat,

@@ -24,6 +24,12 @@ pub(super) fn parse_path(text: &str) -> Result<SignalPath, String> {
     }
 }
 
+/// A signal of an export, and the unit it is wanted in.
+pub(super) fn parse_column(text: &str) -> Result<String, String> {
+    let path = text.split_once(':').map_or(text, |(path, _)| path);
+    parse_path(path).map(|_| text.to_owned())
+}
+
 pub(super) fn parse_signal(text: &str) -> Result<NewSignal, String> {
     let (code, rest) = text.split_once(':').unwrap_or((text, ""));
     let (value_type, unit) = match rest {

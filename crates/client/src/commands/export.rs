@@ -18,8 +18,7 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     let zone = TimeZone::get(&site.zone)?;
     let mut query = vec![("format", args.format.as_str().to_owned())];
     if !args.signals.is_empty() {
-        let list: Vec<String> = args.signals.iter().map(ToString::to_string).collect();
-        query.push(("signals", list.join(",")));
+        query.push(("signals", args.signals.join(",")));
     }
     query.extend(args.span.begin(&zone, Timestamp::now())?.map(|at| ("from", at)));
     query.extend(args.span.end(&zone)?.map(|at| ("to", at)));

@@ -7,7 +7,7 @@ use crate::server::segment;
 use crate::{show, time};
 use anyhow::Result;
 use jiff::Timestamp;
-use lantern_api::{Page, Reading};
+use lantern_api::{Page, Reading, ReadingQuality};
 
 const PAGE: u64 = 5_000;
 
@@ -19,6 +19,10 @@ pub(crate) async fn run(context: &Context, args: ReadingsArgs) -> Result<()> {
     let mut query = vec![("order", if args.newest { "descending" } else { "ascending" }.to_owned())];
     query.extend(args.span.begin(&zone, Timestamp::now())?.map(|at| ("from", at)));
     query.extend(args.span.end(&zone)?.map(|at| ("to", at)));
+    query.extend(args.unit.clone().map(|unit| ("unit", unit)));
+    if args.all {
+        query.push(("all", "true".to_owned()));
+    }
 
     let mut readings: Vec<Reading> = Vec::new();
     let mut after = None;
@@ -38,11 +42,32 @@ pub(crate) async fn run(context: &Context, args: ReadingsArgs) -> Result<()> {
         if readings.is_empty() {
             return format!("{} has no readings in that time", args.signal);
         }
-        let row = |r: &Reading| vec![time::local(&r.at, &zone), show::plain(&r.value)];
-        table(&["time", "value"], &[1], readings.iter().map(row).collect())
+        // Columns that say something only.
+        let has_raw = readings.iter().any(|reading| reading.raw.is_some());
+        let has_doubt = readings.iter().any(|reading| reading.quality.is_some());
+        let row = |r: &Reading| {
+            let mut row = vec![time::local(&r.at, &zone), show::plain(&r.value)];
+            row.extend(has_raw.then(|| r.raw.as_ref().map_or_else(String::new, show::plain)));
+            row.extend(has_doubt.then(|| doubt(r)));
+            row
+        };
+        let mut headings = vec!["time", "value"];
+        headings.extend(has_raw.then_some("as sent"));
+        headings.extend(has_doubt.then_some("quality"));
+        table(&headings, if has_raw { &[1, 2] } else { &[1] }, readings.iter().map(row).collect())
     })?;
     if is_more && context.output.form == Form::Table {
         emit(&format!("… and more; see further with --limit, or `lantern export {}`", args.signal))?;
     }
     Ok(())
+}
+
+/// What is doubtful of a reading, in words.
+fn doubt(reading: &Reading) -> String {
+    let Some(quality) = reading.quality else { return "good".to_owned() };
+    let word = match quality {
+        ReadingQuality::Suspect => "suspect",
+        ReadingQuality::Rejected => "rejected",
+    };
+    format!("{word}: {}", reading.cause.as_deref().unwrap_or("unknown"))
 }

@@ -375,6 +375,11 @@ mod tests {
     use crate::physics::thermocouple::Thermocouple;
     use proptest::prelude::*;
 
+    /// Unit before, steps, unit wanted, raw value, what comes out.
+    type Worked = (Option<&'static str>, &'static str, Option<&'static str>, f64, f64);
+    /// A conversion, raw values, what comes out of each.
+    type Remembering<'a> = (&'a Conversion, &'a [f64], &'a [Result<f64, Why>]);
+
     fn code(text: &str) -> UnitCode {
         UnitCode::parse(text).unwrap()
     }
@@ -393,7 +398,7 @@ mod tests {
     /// Chains as people would build them, and what comes out, worked out by hand.
     #[test]
     fn chains_give_what_was_worked_out_by_hand() {
-        let cases: &[(Option<&str>, &str, Option<&str>, f64, f64)] = &[
+        let cases: &[Worked] = &[
             // 10 bits of 5 V, a transducer of 0.5 to 4.5 V for 0 to 20 bar.
             (
                 None,
@@ -565,7 +570,7 @@ mod tests {
         let median = chain(None, r#"[{"step": "median", "window": 3}]"#, None).unwrap();
         let smooth = chain(None, r#"[{"step": "smooth", "time_constant_s": 10}]"#, None).unwrap();
         assert!(rate.is_stateful());
-        let cases: [(&Conversion, &[f64], &[Result<f64, Why>]); 4] = [
+        let cases: [Remembering<'_>; 4] = [
             (&rate, &[65_000.0, 65_500.0, 100.0, 90.0], &[Err(Why::First), Ok(3_000.0), Ok(816.0), Ok(540.0)]),
             (&total, &[250.0, 255.0, 3.0], &[Ok(0.0), Ok(5.0), Ok(9.0)]),
             (&median, &[1.0, 9.0, 2.0, 3.0], &[Ok(1.0), Ok(5.0), Ok(2.0), Ok(3.0)]),

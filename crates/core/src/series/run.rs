@@ -18,6 +18,12 @@ pub struct Point {
 }
 
 impl Point {
+    /// What was sent: the raw value, or the value itself where there is none.
+    #[must_use]
+    pub fn sent(&self) -> &Value {
+        self.raw.as_ref().unwrap_or(&self.value)
+    }
+
     /// A good reading as it was sent.
     #[must_use]
     pub const fn good(at: Moment, value: Value) -> Self {
@@ -180,6 +186,12 @@ impl Run {
             quality: self.qualities.get(index).copied().unwrap_or_default(),
             raw: self.raws.get(index).cloned().flatten(),
         }
+    }
+
+    /// Whether the reading at a place is a good one.
+    #[must_use]
+    pub fn is_good(&self, index: usize) -> bool {
+        self.qualities.get(index).is_none_or(|quality| quality.is_good())
     }
 
     /// The value at a place.

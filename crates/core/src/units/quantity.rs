@@ -128,8 +128,21 @@ impl UnitChange {
             }
             (Scale::Linear, Scale::Linear) => value / (self.to.factor / self.from.factor),
             _ if self.from == self.to => value,
+            // Adding some hundred kelvins and taking them away again loses the last
+            // digits; a ten-thousandth of a millionth of a degree is what is left.
+            (Scale::Offset { .. }, _) | (_, Scale::Offset { .. }) => {
+                let changed = self.to.from_si(self.from.to_si(value));
+                let rounded = (changed * 1e10).round() / 1e10;
+                if rounded.is_finite() { rounded } else { changed }
+            }
             _ => self.to.from_si(self.from.to_si(value)),
         }
+    }
+
+    /// Whether it only shifts and stretches, so that means go over as values do.
+    #[must_use]
+    pub const fn is_affine(&self) -> bool {
+        !matches!(self.from.scale, Scale::Logarithm { .. }) && !matches!(self.to.scale, Scale::Logarithm { .. })
     }
 
     /// Whether it leaves values as they are.
@@ -224,6 +237,18 @@ mod tests {
                 ("incommensurable", Err(NoConversion::Dimensions { .. })) => {}
                 (status, change) => panic!("{row:?}: {status} and {change:?}"),
             }
+        }
+    }
+
+    #[test]
+    fn round_temperatures_stay_round() {
+        for (from, value, to, expected) in [
+            ("Cel", 20.0, "[degF]", 68.0),
+            ("[degF]", 50.0, "Cel", 10.0),
+            ("K", 273.15, "Cel", 0.0),
+            ("Cel", 21.5, "K", 294.65),
+        ] {
+            assert_eq!(UnitChange::between(&code(from), &code(to)).unwrap().apply(value), expected, "{from} to {to}");
         }
     }
 

@@ -322,7 +322,7 @@ async fn admit(
     let mut refused_names = BTreeSet::new();
     for Arrival { name, at, value, .. } in &arrivals {
         match ids.get(name.as_str()) {
-            Some(&signal) => understood.readings.push(Reading { signal, at: *at, value: value.clone() }),
+            Some(&signal) => understood.readings.push(Reading::good(signal, *at, value.clone())),
             None => {
                 refused_names.insert(name.as_str());
             }

@@ -154,6 +154,7 @@ fn gather(deliveries: &[Kept]) -> ReadingsEvent {
         deliveries
             .iter()
             .flat_map(|kept| kept.readings[kept.range.clone()].iter().map(move |reading| (&kept.plan, reading)))
+            .filter(|(_, reading)| reading.quality.is_good())
     };
     let live = |(plan, reading): (&Arc<DevicePlan>, &Reading)| LiveReading {
         device: plan.code.clone(),

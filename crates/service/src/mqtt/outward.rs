@@ -102,7 +102,7 @@ impl Outward {
             return;
         }
         let mut newest = lock(&self.newest);
-        for reading in &readings[range] {
+        for reading in readings[range].iter().filter(|reading| reading.quality.is_good()) {
             let is_shown = plan.signals.get(&reading.signal).is_some_and(|shown| shown.is_declared);
             let is_newer = newest.get(&reading.signal).is_none_or(|known| known.at < reading.at);
             if is_shown && is_newer {

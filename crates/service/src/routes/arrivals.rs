@@ -12,7 +12,9 @@ use crate::setting_up::Wanted;
 use crate::{clock, translate};
 use lantern_api::{Arrival, Claim, Claimed, Device, DeviceClaim, DeviceSection, Page, WaitingDevice};
 use lantern_core::intake::adapt;
-use lantern_core::{DeviceId, SignalId, ValueType, units};
+use lantern_core::series::Point;
+use lantern_core::units::{UnitChange, UnitCode};
+use lantern_core::{DeviceId, SignalId, Value, ValueType, units};
 use lantern_store::{self as store, DeviceChange, DeviceState, Signal};
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, post, put, routes};
@@ -109,18 +111,31 @@ async fn claim(
 async fn claim_into(app: &App, device: &store::Device, arrival: &Signal, into: &str) -> Result<Claimed, Problem> {
     let target = app.store.signal(device.id, into).await.map_err(|e| Problem::missing(e, "signal", into))?;
     let value_type = target.value_type.unwrap_or(ValueType::Text);
-    if let (Some(sent), Some(declared)) = (&arrival.unit, &target.unit)
-        && sent != declared
-    {
-        return Err(Problem::invalid(
-            "into",
-            format_args!("`{}` is in {declared}, but `{}` came in {sent}", target.code, arrival.code),
-        ));
-    }
-    let convert = |value| adapt(value, value_type);
+    let change = change_of_unit(arrival, &target)?;
+    let convert = |point: Point| {
+        let value = adapt(point.value.clone(), value_type)?;
+        match (&change, &value) {
+            (Some(change), Value::Number(number)) => {
+                let changed = Some(change.apply(*number)).filter(|changed| changed.is_finite())?;
+                Some(Point { value: Value::Number(changed), raw: Some(point.sent().clone()), ..point })
+            }
+            _ => Some(Point { value, ..point }),
+        }
+    };
     let moved = app.store.claim_into(arrival, target.id, convert, clock::now()).await?;
     app.latest.forget([arrival.id, target.id]);
     Ok(Claimed { signal: target.code, moved: moved.moved, left: moved.left })
+}
+
+/// From the unit an arrival came in to that of the signal it becomes.
+fn change_of_unit(arrival: &Signal, target: &Signal) -> Result<Option<UnitChange>, Problem> {
+    let (Some(sent), Some(declared)) = (&arrival.unit, &target.unit) else { return Ok(None) };
+    let (Ok(from), Ok(to)) = (UnitCode::parse(sent), UnitCode::parse(declared)) else { return Ok(None) };
+    let change = UnitChange::between(&from, &to).map_err(|error| {
+        let (target, arrival) = (&target.code, &arrival.code);
+        Problem::invalid("into", format_args!("`{target}` is in {declared}, but `{arrival}` came in {sent}: {error}"))
+    })?;
+    Ok((!change.is_identity()).then_some(change))
 }
 
 /// Ignore an arrival: what came before stays, what comes from now on is passed

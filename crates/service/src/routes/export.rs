@@ -1,7 +1,7 @@
 //! Taking readings away: CSV with one column per signal, and SenML.
 
 use super::export_format::{Column, Format};
-use super::query;
+use super::query::{self, Wanted};
 use crate::app::App;
 use crate::auth::Access;
 use crate::problem::Problem;
@@ -35,8 +35,9 @@ struct Download<S> {
 /// column per signal; or as a SenML pack (RFC 8428) with `format=senml` in JSON
 /// or `format=senml-cbor` in CBOR.
 ///
-/// `signals` is a list such as `tower/level,tower/temp`; by default all numbers,
-/// flags and texts of the site. Times are RFC 3339 in the site's zone, or in UTC
+/// `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
+/// colon is another unit than the signal's; by default all numbers, flags and texts
+/// of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
 /// with `zone=UTC`, or in any other zone of that name. `from` is included, `to`
 /// excluded; by default the last day.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
@@ -71,7 +72,14 @@ async fn export<'a>(
         format.begin(&mut buffer, &columns);
         loop {
             match rows.next().await {
-                Ok(Some(at)) => format.row(&mut buffer, &columns, at, &mut rows.values),
+                Ok(Some(at)) => {
+                    for (column, value) in columns.iter().zip(&mut rows.values) {
+                        if let Some(Value::Number(number)) = value {
+                            *number = column.wanted.number(*number);
+                        }
+                    }
+                    format.row(&mut buffer, &columns, at, &mut rows.values);
+                }
                 Ok(None) => {
                     format.end(&mut buffer);
                     break;
@@ -101,11 +109,12 @@ async fn columns(app: &App, site: &str, signals: Option<&str>) -> Result<Vec<Col
     match signals {
         Some(list) => {
             for path in list.split(',') {
+                let (path, unit) = path.split_once(':').map_or((path, None), |(path, unit)| (path, Some(unit)));
                 let Some((device, code)) = path.trim().split_once('/') else {
                     return Err(Problem::invalid("signals", format_args!("`{path}` is not DEVICE/SIGNAL")));
                 };
                 let (_, device, signal) = app.signal(site, device, code).await?;
-                columns.push(column(&device.code, &signal));
+                columns.push(column(&device.code, &signal, query::unit(&signal, unit)?));
                 check_count(&columns)?;
             }
         }
@@ -113,9 +122,9 @@ async fn columns(app: &App, site: &str, signals: Option<&str>) -> Result<Vec<Col
             let site = app.site(site).await?;
             for device in app.store.devices(site.id, "", MAX_SIGNALS as u32 + 1).await? {
                 let declared = app.store.signals(device.id).await?;
-                columns.extend(
-                    declared.iter().filter(|s| s.value_type.is_some()).map(|signal| column(&device.code, signal)),
-                );
+                for signal in declared.iter().filter(|signal| signal.value_type.is_some()) {
+                    columns.push(column(&device.code, signal, query::unit(signal, None)?));
+                }
                 check_count(&columns)?;
             }
         }
@@ -130,8 +139,9 @@ fn check_count(columns: &[Column]) -> Result<(), Problem> {
     Ok(())
 }
 
-fn column(device: &str, signal: &lantern_store::Signal) -> Column {
-    Column { signal: signal.id, path: format!("{device}/{}", signal.code), unit: signal.unit.clone() }
+fn column(device: &str, signal: &lantern_store::Signal, wanted: Wanted) -> Column {
+    let unit = wanted.code().or_else(|| signal.unit.clone());
+    Column { signal: signal.id, path: format!("{device}/{}", signal.code), unit, wanted }
 }
 
 /// One signal's readings, some at a time.
@@ -146,13 +156,19 @@ impl<'a> Cursor<'a> {
         Self { scan: store.scan(signal, from, to), run: Run::default(), place: 0 }
     }
 
-    /// The time of the next reading, in microseconds since 1970.
+    /// The time of the next good reading, in microseconds since 1970.
     async fn next_at(&mut self) -> Result<Option<i64>, StoreError> {
-        if self.place >= self.run.len() {
-            self.run = self.scan.next().await?.unwrap_or_default();
+        loop {
+            while self.place < self.run.len() && !self.run.is_good(self.place) {
+                self.place += 1;
+            }
+            if let Some(at) = self.run.times().get(self.place) {
+                return Ok(Some(*at));
+            }
+            let Some(run) = self.scan.next().await? else { return Ok(None) };
+            self.run = run;
             self.place = 0;
         }
-        Ok(self.run.times().get(self.place).copied())
     }
 
     /// The next value, if it is of this time.

@@ -1,5 +1,6 @@
 //! The formats of an export, written row by row.
 
+use super::query::Wanted;
 use super::zoned_times::ZonedTimes;
 use jiff::tz::TimeZone;
 use lantern_core::{Moment, SignalId, Value, senml};
@@ -12,6 +13,8 @@ pub(super) struct Column {
     /// `device/signal`.
     pub(super) path: String,
     pub(super) unit: Option<String>,
+    /// In which unit it is wanted.
+    pub(super) wanted: Wanted,
 }
 
 /// How an export is written.

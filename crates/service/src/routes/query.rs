@@ -2,7 +2,10 @@
 
 use crate::clock;
 use crate::problem::Problem;
-use lantern_core::Moment;
+use lantern_core::series::Point;
+use lantern_core::units::{UnitChange, UnitCode};
+use lantern_core::{Moment, Value};
+use lantern_store::Signal;
 use std::str::FromStr;
 
 /// A number between two bounds.
@@ -49,6 +52,53 @@ pub(super) fn flag(name: &str, text: Option<&str>) -> Result<bool, Problem> {
         None | Some("false") => Ok(false),
         Some("true" | "") => Ok(true),
         Some(other) => Err(Problem::invalid(name, format_args!("`{}` is neither true nor false", cut(other)))),
+    }
+}
+
+/// The unit values are wanted in, if it is another than the signal's own.
+pub(super) fn unit(signal: &Signal, wanted: Option<&str>) -> Result<Wanted, Problem> {
+    let Some(wanted) = wanted else { return Ok(Wanted(None)) };
+    let invalid = |why: &dyn std::fmt::Display| Problem::invalid("unit", why);
+    let to = UnitCode::from_entry(&wanted.replace(' ', "+")).map_err(|error| invalid(&error))?;
+    let own = signal.unit.as_deref().and_then(|own| UnitCode::parse(own).ok());
+    let own = own.ok_or_else(|| invalid(&format_args!("`{}` has no unit to be converted from", signal.code)))?;
+    UnitChange::between(&own, &to).map(|change| Wanted(Some((to, change)))).map_err(|error| invalid(&error))
+}
+
+/// How values are wanted: as they are, or in another unit.
+pub(super) struct Wanted(Option<(UnitCode, UnitChange)>);
+
+impl Wanted {
+    /// The code of the unit, if it was asked for.
+    pub(super) fn code(&self) -> Option<String> {
+        self.0.as_ref().map(|(code, _)| code.to_string())
+    }
+
+    /// A number in it.
+    pub(super) fn number(&self, number: f64) -> f64 {
+        self.0.as_ref().map_or(number, |(_, change)| change.apply(number))
+    }
+
+    /// A reading in it.
+    pub(super) fn point(&self, point: Point) -> Point {
+        match point.value {
+            Value::Number(number) if self.0.is_some() => Point { value: Value::Number(self.number(number)), ..point },
+            _ => point,
+        }
+    }
+
+    /// Whether means of values in it are the values of means: not where there is a
+    /// logarithm.
+    pub(super) fn check_means(&self) -> Result<(), Problem> {
+        match &self.0 {
+            Some((code, change)) if !change.is_affine() => Err(Problem::invalid(
+                "unit",
+                format_args!(
+                    "a mean cannot be had in `{code}`, which is a logarithm; ask for readings, or for another unit"
+                ),
+            )),
+            _ => Ok(()),
+        }
     }
 }
 

@@ -18,9 +18,12 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// Readings of a signal from `from` to `to` (excluded; by default the last day),
 /// oldest first, or newest first with `order=descending`. At most 5,000 a page.
+///
+/// Suspect and rejected readings are left out, unless `all=true` asks for them.
+/// With `unit`, values are in another unit than the signal's.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<Reading>), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>")]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn readings(
     app: &State<Arc<App>>,
@@ -33,6 +36,8 @@ async fn readings(
     order: Option<&str>,
     after: Option<&str>,
     limit: Option<&str>,
+    all: Option<&str>,
+    unit: Option<&str>,
 ) -> Answer<Page<Reading>> {
     let limit = query::number("limit", limit, 500u32, 1, 5_000)?;
     let (mut from, mut to) = query::span(from, to)?;
@@ -47,16 +52,19 @@ async fn readings(
             Order::Descending => to = to.min(after),
         }
     }
+    let all = query::flag("all", all)?;
     let (_, device, signal) = app.signal(site, device, signal).await?;
+    let wanted = query::unit(&signal, unit)?;
     let page = lantern_store::Page { signal: signal.id, from, to, limit: limit + 1, order };
-    let rows = app.store.readings(page).await?;
-    Ok(Json(query::page(rows, limit, |(at, _)| at.to_string(), |r| translate::reading_of(device.state, r))))
+    let rows = if all { app.store.points(page).await? } else { app.store.good_points(page).await? };
+    let shown = |point| translate::reading_of(device.state, wanted.point(point));
+    Ok(Json(query::page(rows, limit, |point| point.at.to_string(), shown)))
 }
 
 /// The reading at a time, or else the last before it.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Reading), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/reading?<at>")]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/reading?<at>&<unit>")]
 async fn reading_at(
     app: &State<Arc<App>>,
     _access: Access,
@@ -64,9 +72,11 @@ async fn reading_at(
     device: &str,
     signal: &str,
     at: Option<&str>,
+    unit: Option<&str>,
 ) -> Answer<Reading> {
     let at = query::moment("at", at)?.unwrap_or_else(crate::clock::now);
     let (_, device, signal) = app.signal(site, device, signal).await?;
+    let wanted = query::unit(&signal, unit)?;
     let point = app.store.reading_at(signal.id, at).await?;
     let point = point.ok_or_else(|| {
         Problem::new(
@@ -77,7 +87,7 @@ async fn reading_at(
             "Ask for a later time, or list its readings.",
         )
     })?;
-    Ok(Json(translate::reading_of(device.state, (point.at, point.value))))
+    Ok(Json(translate::reading_of(device.state, wanted.point(point))))
 }
 
 /// Times without readings, from `from` to `to` (excluded; by default the last

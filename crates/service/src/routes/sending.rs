@@ -16,6 +16,7 @@ use jiff::tz::TimeZone;
 use lantern_api::{Becomes, HandReading, NewHandReading, Page, Reading, Recipes, Tried, TriedValue, Trying, Value};
 use lantern_core::decode::{Item, Raw, Times};
 use lantern_core::intake::{MAX_AHEAD_SECONDS, MAX_BEHIND_SECONDS, Placed, Plan, PlannedSignal, place};
+use lantern_core::series::Point;
 use lantern_core::{DeviceId, Moment, Reading as CoreReading, SignalId, Value as CoreValue};
 use lantern_store as store;
 use rocket::http::Status;
@@ -182,14 +183,14 @@ async fn enter(
         note: check_note(&new.note)?.to_owned(),
         entered_at: now,
     };
-    let readings = Arc::new(vec![CoreReading { signal: signal.id, at, value: value.clone() }]);
+    let readings = Arc::new(vec![CoreReading::good(signal.id, at, value.clone())]);
     app.store.record(readings.clone(), now).await?;
     app.store.note_hand_reading(signal.id, &hand).await?;
     app.latest.note(&readings);
     let plan = app.plans.device(&app.store, device.id).await?;
     app.hub.readings(&plan, &readings, 0..1);
     app.hub.change(site.id, "hand-reading", Some(&device.code));
-    Ok((Status::Created, Json(translate::reading_of(device.state, (at, value)))))
+    Ok((Status::Created, Json(translate::reading_of(device.state, Point::good(at, value)))))
 }
 
 fn check_value(signal: &store::Signal, value: Value) -> Result<CoreValue, Problem> {

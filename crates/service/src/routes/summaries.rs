@@ -1,5 +1,6 @@
 //! Summaries and curves: readings of a time in as few points as are wanted.
 
+use super::query::Wanted;
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::Access;
@@ -62,9 +63,9 @@ impl Division {
         Ok(Self { from, to, buckets, width_s: None, by: Some(by), zone: Some(name.to_owned()) })
     }
 
-    async fn of(&self, app: &App, signal: SignalId) -> Result<Vec<Bucket>, Problem> {
+    async fn of(&self, app: &App, signal: SignalId, wanted: &Wanted) -> Result<Vec<Bucket>, Problem> {
         let buckets = app.store.summaries(signal, self.from, self.to, self.buckets.clone()).await?;
-        Ok(buckets.into_iter().map(bucket).collect())
+        Ok(buckets.iter().map(|one| bucket(one, wanted)).collect())
     }
 }
 
@@ -74,10 +75,11 @@ impl Division {
 /// Buckets have the smallest round width that gives at most `buckets` of them (500
 /// by default, 2,000 at most), or are stretches of the calendar with `by=day`,
 /// `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
-/// reading are left out.
+/// reading are left out. With `unit`, numbers are in another unit than the
+/// signal's.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = SummarySet), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/summary?<from>&<to>&<buckets>&<by>&<zone>")]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/summary?<from>&<to>&<buckets>&<by>&<zone>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn summary(
     app: &State<Arc<App>>,
@@ -90,11 +92,14 @@ async fn summary(
     buckets: Option<&str>,
     by: Option<&str>,
     zone: Option<&str>,
+    unit: Option<&str>,
 ) -> Answer<SummarySet> {
     let span = query::span(from, to)?;
     let (site, _, signal) = app.signal(site, device, signal).await?;
     let division = Division::new(span, buckets, by, zone, &site.zone)?;
-    let buckets = division.of(app, signal.id).await?;
+    let wanted = query::unit(&signal, unit)?;
+    wanted.check_means()?;
+    let buckets = division.of(app, signal.id, &wanted).await?;
     Ok(Json(SummarySet {
         from: division.from.to_string(),
         to: division.to.to_string(),
@@ -135,7 +140,7 @@ async fn table(
             return Err(Problem::invalid("signals", format_args!("`{path}` is not DEVICE/SIGNAL")));
         };
         let (_, device, signal) = app.signal(site, device, code).await?;
-        let buckets = division.of(app, signal.id).await?;
+        let buckets = division.of(app, signal.id, &query::unit(&signal, None)?).await?;
         summaries.push(SignalSummary {
             signal: format!("{}/{}", device.code, signal.code),
             unit: signal.unit,
@@ -159,7 +164,7 @@ async fn table(
 /// readings, from the first, smallest, largest and last of short times.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Curve), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/curve?<from>&<to>&<points>")]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/curve?<from>&<to>&<points>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn curve(
     app: &State<Arc<App>>,
@@ -170,29 +175,31 @@ async fn curve(
     from: Option<&str>,
     to: Option<&str>,
     points: Option<&str>,
+    unit: Option<&str>,
 ) -> Answer<Curve> {
     let count = query::number("points", points, 500usize, 2, 5_000)?;
     let (from, to) = query::span(from, to)?;
     let (_, _, signal) = app.signal(site, device, signal).await?;
+    let wanted = query::unit(&signal, unit)?;
     let points = app.store.curve(signal.id, from, to, count).await?;
     Ok(Json(Curve {
         from: from.to_string(),
         to: to.to_string(),
-        points: points.into_iter().map(|(at, value)| (milliseconds(at), value)).collect(),
+        points: points.into_iter().map(|(at, value)| (milliseconds(at), wanted.number(value))).collect(),
     }))
 }
 
-fn bucket(bucket: series::Bucket) -> Bucket {
+fn bucket(bucket: &series::Bucket, wanted: &Wanted) -> Bucket {
     let summary = &bucket.summary;
     Bucket {
         start_ms: milliseconds(bucket.start),
         end_ms: milliseconds(bucket.end),
-        min: summary.min,
-        max: summary.max,
-        mean: summary.mean(),
-        time_mean: summary.time_weighted_mean(),
-        first: summary.first,
-        last: summary.last,
+        min: wanted.number(summary.min),
+        max: wanted.number(summary.max),
+        mean: wanted.number(summary.mean()),
+        time_mean: wanted.number(summary.time_weighted_mean()),
+        first: wanted.number(summary.first),
+        last: wanted.number(summary.last),
         count: summary.count,
     }
 }

@@ -6,6 +6,7 @@ use super::tails::{Tails, View};
 use super::{Limits, journal};
 use crate::Recorded;
 use crate::value::Storing;
+use lantern_core::quality::Quality;
 use lantern_core::series::{Fate, Layer, Point, Run, merge};
 use lantern_core::{Moment, Reading, SignalId, Value};
 use sqlx::SqliteConnection;
@@ -42,6 +43,39 @@ pub(crate) struct Incoming<'a> {
     pub(crate) delivery: usize,
     /// When it came.
     pub(crate) now: Moment,
+}
+
+/// A reading that comes or is there. Two are the same if the same was sent:
+/// what was made of it may have changed since.
+#[derive(Clone, Copy)]
+struct Seen<'a> {
+    value: &'a Value,
+    quality: Quality,
+    raw: Option<&'a Value>,
+}
+
+impl PartialEq for Seen<'_> {
+    fn eq(&self, other: &Self) -> bool {
+        self.raw.unwrap_or(self.value) == other.raw.unwrap_or(other.value)
+    }
+}
+
+impl Seen<'_> {
+    fn point(&self, at: Moment) -> Point {
+        Point { at, value: self.value.clone(), quality: self.quality, raw: self.raw.cloned() }
+    }
+}
+
+impl<'a> From<&'a Point> for Seen<'a> {
+    fn from(point: &'a Point) -> Self {
+        Self { value: &point.value, quality: point.quality, raw: point.raw.as_ref() }
+    }
+}
+
+impl<'a> From<&'a Reading> for Seen<'a> {
+    fn from(reading: &'a Reading) -> Self {
+        Self { value: &reading.value, quality: reading.quality, raw: reading.raw.as_ref() }
+    }
 }
 
 /// What a group comes to.
@@ -110,17 +144,17 @@ async fn write_signal(
         0 => There::default(),
         _ => look_up(connection, tails, memory, signal, &run[..late]).await?,
     };
-    let mut coming: Vec<(Moment, &Value)> = Vec::with_capacity(run.len());
+    let mut coming: Vec<(Moment, Seen<'_>)> = Vec::with_capacity(run.len());
     let mut counted: Vec<usize> = Vec::with_capacity(run.len());
     for i in run {
         if there.expired.contains(&i.reading.at.as_micros()) {
             outcome.recorded[i.delivery].expired += 1;
         } else {
-            coming.push((i.reading.at, &i.reading.value));
+            coming.push((i.reading.at, i.reading.into()));
             counted.push(i.delivery);
         }
     }
-    let kept: Vec<(Moment, &Value)> = there.readings.iter().map(|point| (point.at, &point.value)).collect();
+    let kept: Vec<(Moment, Seen<'_>)> = there.readings.iter().map(|point| (point.at, point.into())).collect();
     let merged = merge(&kept, &coming);
     for (delivery, fate) in counted.iter().zip(&merged.fates) {
         let count = &mut outcome.recorded[*delivery];
@@ -131,7 +165,7 @@ async fn write_signal(
         }
     }
     note_replaced(connection, signal, run[0].now, &merged.replaced).await?;
-    let puts: Run = merged.inserts.iter().map(|&(at, value)| Point::good(at, value.clone())).collect();
+    let puts: Run = merged.inserts.iter().map(|(at, seen)| seen.point(*at)).collect();
     let Some((first, last)) = puts.span() else {
         return add_layer(outcome, signal, updated(&merged.updates));
     };
@@ -149,8 +183,8 @@ async fn write_signal(
     add_layer(outcome, signal, if updates.is_empty() { puts } else { puts.overlaid(&updates) })
 }
 
-fn updated(updates: &[(Moment, &Value)]) -> Run {
-    updates.iter().map(|&(at, value)| Point::good(at, value.clone())).collect()
+fn updated(updates: &[(Moment, Seen<'_>)]) -> Run {
+    updates.iter().map(|(at, seen)| seen.point(*at)).collect()
 }
 
 fn add_layer(outcome: &mut Outcome, signal: SignalId, puts: Run) -> Result<(), LoadError> {
@@ -243,14 +277,14 @@ async fn note_replaced(
     connection: &mut SqliteConnection,
     signal: SignalId,
     now: Moment,
-    replaced: &[(Moment, &Value)],
+    replaced: &[(Moment, Seen<'_>)],
 ) -> Result<(), sqlx::Error> {
     for (at, old) in replaced {
         sqlx::query("INSERT INTO correction (signal_id, at, replaced_at, value) VALUES (?, ?, ?, ?)")
             .bind(signal.0)
             .bind(at.as_micros())
             .bind(now.as_micros())
-            .bind(Storing(old))
+            .bind(Storing(old.value))
             .execute(&mut *connection)
             .await?;
     }
