@@ -38,6 +38,7 @@
 //! | [`physics`] | thermocouples, humidity, sound, tanks and the like |
 //! | [`presence`] | fresh, late, silent, never |
 //! | [`retention`] | how long readings and summaries are kept |
+//! | [`screen`] | which values can be believed |
 //! | [`senml`] | sensor measurement lists (RFC 8428) |
 //! | [`quality`] | how far a reading can be trusted |
 //! | [`series`] | runs of readings, segments, summaries |
@@ -63,6 +64,7 @@ pub mod presence;
 pub mod quality;
 mod refusal;
 pub mod retention;
+pub mod screen;
 pub mod senml;
 pub mod series;
 pub mod state;

@@ -102,7 +102,7 @@ async fn units_are_changed_on_the_way_in_and_out() {
     let client = Client::logged_in(&service);
     let times = ["--from", "2026-05-01", "--to", "2026-05-02"];
     let shown = client.ok(&[&["readings", "larder/temp", "--unit", "°F"][..], &times].concat());
-    assert!(shown.contains("AS SENT") && shown.contains(" 68 ") && shown.contains(" 50 "), "{shown}");
+    assert!(shown.contains("AS SENT") && shown.contains("     68") && shown.contains("     50"), "{shown}");
     let csv = client.ok(&[&["export", "larder/temp:[degF]", "larder/temp"][..], &times].concat());
     assert!(
         csv.starts_with("time,larder/temp ([degF]),larder/temp (Cel)\r\n2026-05-01T13:00:00+01:00,68,20\r\n"),

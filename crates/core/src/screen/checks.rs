@@ -1,0 +1,347 @@
+//! The checks of a screen.
+
+use super::hampel::is_outlier;
+use crate::quality::{Cause, Quality};
+use serde::{Deserialize, Serialize};
+use std::collections::VecDeque;
+
+/// What can be believed of a signal. All parts are optional.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields, default)]
+pub struct Screen {
+    /// Values with which the sensor says that it has none, such as -127.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub markers: Vec<f64>,
+    /// What is possible: values outside are rejected.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub possible: Option<Range>,
+    /// What is expected: values outside are suspect.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub expected: Option<Range>,
+    /// The most it can change in a second, in the signal's unit: what changes
+    /// faster from the last good value is rejected.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub fastest_per_s: Option<f64>,
+    /// Values that have been exactly the same for longer, in seconds, are suspect.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub frozen_after_s: Option<f64>,
+    /// Values far from the last ones are suspect.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub outlier: Option<Outlier>,
+    /// It counts only while another signal says so.
+    #[serde(rename = "while", skip_serializing_if = "Option::is_none")]
+    pub dependence: Option<Dependence>,
+}
+
+/// From and to, both included; what is absent is open.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+pub struct Range {
+    /// The lowest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub low: Option<f64>,
+    /// The highest.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub high: Option<f64>,
+}
+
+/// When a value is far from the last ones (Hampel).
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Outlier {
+    /// Of how many values, itself among them; 3 to 99.
+    pub window: u8,
+    /// How many standard deviations, estimated by the median, are far; 3 is usual.
+    pub threshold: f64,
+}
+
+/// Another signal on which it depends whether this one counts, such as the flag
+/// that a probe is attached.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Dependence {
+    /// `SIGNAL` of the same device, or `DEVICE/SIGNAL`: a flag.
+    pub signal: String,
+    /// What it has to be.
+    pub is: bool,
+}
+
+/// Why a screen makes no sense.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ScreenError {
+    /// A range whose end is before its beginning, or of no numbers.
+    #[error("{0}: the lowest must be below the highest, and both numbers")]
+    Range(&'static str),
+    /// What is expected reaches out of what is possible.
+    #[error("what is expected must lie within what is possible")]
+    Wider,
+    /// Something that must be over zero is not.
+    #[error("{0} must be over zero")]
+    Positive(&'static str),
+    /// The window of the outliers.
+    #[error("outliers are told among 3 to 99 values")]
+    Window,
+    /// Too many markers.
+    #[error("there are at most 20 markers, all of them numbers")]
+    Markers,
+    /// No signal to depend on.
+    #[error("name the signal on which it depends")]
+    Dependence,
+}
+
+/// What a screen remembers from value to value. Kept beside the signal, so that it
+/// survives restarts.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Memory {
+    /// Time of the last value, microseconds since 1970.
+    at: Option<i64>,
+    /// The last good one with its time.
+    good: Option<(i64, f64)>,
+    /// Since when it has been the same, and which.
+    same: Option<(i64, f64)>,
+    /// The last values that were possible.
+    window: VecDeque<f64>,
+}
+
+impl Range {
+    fn check(&self, what: &'static str) -> Result<(), ScreenError> {
+        let is_number = |bound: Option<f64>| bound.is_none_or(f64::is_finite);
+        let is_ordered = self.low.zip(self.high).is_none_or(|(low, high)| low < high);
+        if is_number(self.low) && is_number(self.high) && is_ordered { Ok(()) } else { Err(ScreenError::Range(what)) }
+    }
+
+    fn holds(&self, value: f64) -> bool {
+        self.low.is_none_or(|low| value >= low) && self.high.is_none_or(|high| value <= high)
+    }
+}
+
+impl Screen {
+    /// Says what is wrong with it, if anything.
+    ///
+    /// # Errors
+    /// [`ScreenError`].
+    pub fn check(&self) -> Result<(), ScreenError> {
+        let positive = |number: Option<f64>| number.is_none_or(|number| number.is_finite() && number > 0.0);
+        self.possible.unwrap_or_default().check("what is possible")?;
+        self.expected.unwrap_or_default().check("what is expected")?;
+        if let (Some(possible), Some(expected)) = (self.possible, self.expected) {
+            let bounds = [expected.low, expected.high];
+            if bounds.into_iter().flatten().any(|bound| !possible.holds(bound)) {
+                return Err(ScreenError::Wider);
+            }
+        }
+        if !positive(self.fastest_per_s) {
+            return Err(ScreenError::Positive("the fastest change"));
+        }
+        if !positive(self.frozen_after_s) {
+            return Err(ScreenError::Positive("the time after which it is frozen"));
+        }
+        if self.outlier.is_some_and(|outlier| !(3..=99).contains(&outlier.window)) {
+            return Err(ScreenError::Window);
+        }
+        if self.outlier.is_some_and(|outlier| !positive(Some(outlier.threshold))) {
+            return Err(ScreenError::Positive("the threshold of outliers"));
+        }
+        if self.markers.len() > 20 || self.markers.iter().any(|marker| !marker.is_finite()) {
+            return Err(ScreenError::Markers);
+        }
+        if self.dependence.as_ref().is_some_and(|dependence| dependence.signal.is_empty()) {
+            return Err(ScreenError::Dependence);
+        }
+        Ok(())
+    }
+
+    /// The other signal it needs, if any.
+    #[must_use]
+    pub fn needs(&self) -> Option<&str> {
+        self.dependence.as_ref().map(|dependence| dependence.signal.as_str())
+    }
+
+    /// What can be believed of a value of a time (microseconds since 1970). `other`
+    /// is the last value of [`Screen::needs`], if there is one that is new enough.
+    ///
+    /// A value older than the one before is judged by itself alone, and the memory
+    /// is left as it is.
+    pub fn judge(&self, at: i64, value: f64, other: Option<bool>, memory: &mut Memory) -> Quality {
+        let alone = self.alone(value, other);
+        if memory.at.is_some_and(|before| at <= before) {
+            return alone.unwrap_or_else(|| self.expectation(value));
+        }
+        memory.at = Some(at);
+        let quality = alone.unwrap_or_else(|| {
+            let beside = self.beside(at, value, memory);
+            beside.unwrap_or_else(|| self.expectation(value))
+        });
+        if quality.is_good() {
+            memory.good = Some((at, value));
+        }
+        quality
+    }
+
+    /// What a value says by itself.
+    fn alone(&self, value: f64, other: Option<bool>) -> Option<Quality> {
+        if self.markers.contains(&value) {
+            return Some(Quality::Rejected(Cause::Marker));
+        }
+        if self.possible.is_some_and(|possible| !possible.holds(value)) {
+            return Some(Quality::Rejected(Cause::Range));
+        }
+        let dependence = self.dependence.as_ref()?;
+        (other != Some(dependence.is)).then_some(Quality::Rejected(Cause::Dependent))
+    }
+
+    /// What a value says beside those before it.
+    fn beside(&self, at: i64, value: f64, memory: &mut Memory) -> Option<Quality> {
+        let is_frozen = self.is_frozen(at, value, memory);
+        let is_outlier = self.is_far(value, memory);
+        if let (Some(fastest), Some((since, good))) = (self.fastest_per_s, memory.good) {
+            let seconds = (at - since) as f64 / 1e6;
+            if (value - good).abs() > fastest * seconds {
+                return Some(Quality::Rejected(Cause::Jump));
+            }
+        }
+        if is_frozen {
+            return Some(Quality::Suspect(Cause::Frozen));
+        }
+        is_outlier.then_some(Quality::Suspect(Cause::Outlier))
+    }
+
+    fn is_frozen(&self, at: i64, value: f64, memory: &mut Memory) -> bool {
+        let Some(seconds) = self.frozen_after_s else { return false };
+        match memory.same {
+            Some((since, same)) if same.to_bits() == value.to_bits() => (at - since) as f64 / 1e6 > seconds,
+            _ => {
+                memory.same = Some((at, value));
+                false
+            }
+        }
+    }
+
+    fn is_far(&self, value: f64, memory: &mut Memory) -> bool {
+        let Some(Outlier { window, threshold }) = self.outlier else { return false };
+        let window = usize::from(window);
+        memory.window.push_back(value);
+        while memory.window.len() > window {
+            memory.window.pop_front();
+        }
+        memory.window.len() == window && is_outlier(value, memory.window.make_contiguous(), threshold)
+    }
+
+    fn expectation(&self, value: f64) -> Quality {
+        if self.expected.is_none_or(|expected| expected.holds(value)) {
+            Quality::Good
+        } else {
+            Quality::Suspect(Cause::Range)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const GOOD: Quality = Quality::Good;
+
+    fn screen(text: &str) -> Screen {
+        let screen: Screen = serde_json::from_str(text).unwrap();
+        screen.check().unwrap();
+        screen
+    }
+
+    /// What becomes of values that come every second.
+    fn judged(screen: &Screen, values: &[f64]) -> Vec<Quality> {
+        let mut memory = Memory::default();
+        (0..).zip(values).map(|(i, value)| screen.judge(i * 1_000_000, *value, Some(true), &mut memory)).collect()
+    }
+
+    #[test]
+    fn each_check_finds_what_it_is_for() {
+        use Cause::{Frozen, Jump, Marker, Outlier, Range};
+        use Quality::{Rejected, Suspect};
+        let cases: &[(&str, &[f64], &[Quality])] = &[
+            (r#"{"markers": [-127, 85]}"#, &[20.0, -127.0, 85.0], &[GOOD, Rejected(Marker), Rejected(Marker)]),
+            (
+                r#"{"possible": {"low": -40, "high": 85}, "expected": {"low": 0, "high": 30}}"#,
+                &[20.0, 31.0, 85.1, -40.0],
+                &[GOOD, Suspect(Range), Rejected(Range), Suspect(Range)],
+            ),
+            // Measured from the last good value: what was rejected does not count.
+            (r#"{"fastest_per_s": 2}"#, &[10.0, 12.0, 50.0, 15.0, 14.0], &[GOOD, GOOD, Rejected(Jump), GOOD, GOOD]),
+            (
+                r#"{"frozen_after_s": 2}"#,
+                &[1.0, 1.0, 1.0, 1.0, 1.1, 1.1],
+                &[GOOD, GOOD, GOOD, Suspect(Frozen), GOOD, GOOD],
+            ),
+            (
+                r#"{"outlier": {"window": 5, "threshold": 3}}"#,
+                &[1.0, 1.2, 0.9, 1.1, 9.0, 1.0],
+                &[GOOD, GOOD, GOOD, GOOD, Suspect(Outlier), GOOD],
+            ),
+        ];
+        for (text, values, expected) in cases {
+            assert_eq!(judged(&screen(text), values), *expected, "{text}");
+        }
+    }
+
+    #[test]
+    fn it_counts_only_while_the_other_says_so() {
+        let screen = screen(r#"{"while": {"signal": "attached", "is": true}}"#);
+        assert_eq!(screen.needs(), Some("attached"));
+        for (other, expected) in [
+            (Some(true), GOOD),
+            (Some(false), Quality::Rejected(Cause::Dependent)),
+            (None, Quality::Rejected(Cause::Dependent)),
+        ] {
+            assert_eq!(screen.judge(0, 1.0, other, &mut Memory::default()), expected, "{other:?}");
+        }
+    }
+
+    #[test]
+    fn late_values_are_judged_by_themselves() {
+        let screen = screen(r#"{"possible": {"high": 100}, "fastest_per_s": 1}"#);
+        let mut memory = Memory::default();
+        assert_eq!(screen.judge(10_000_000, 5.0, None, &mut memory), GOOD);
+        let before = memory.clone();
+        assert_eq!(screen.judge(5_000_000, 90.0, None, &mut memory), GOOD, "the rate is not known backwards");
+        assert_eq!(screen.judge(5_000_000, 101.0, None, &mut memory), Quality::Rejected(Cause::Range));
+        assert_eq!(memory, before);
+    }
+
+    #[test]
+    fn nonsense_is_refused() {
+        for (text, expected) in [
+            (r#"{"possible": {"low": 5, "high": 5}}"#, ScreenError::Range("what is possible")),
+            (r#"{"possible": {"low": 0}, "expected": {"low": -1}}"#, ScreenError::Wider),
+            (r#"{"fastest_per_s": 0}"#, ScreenError::Positive("the fastest change")),
+            (r#"{"frozen_after_s": -1}"#, ScreenError::Positive("the time after which it is frozen")),
+            (r#"{"outlier": {"window": 2, "threshold": 3}}"#, ScreenError::Window),
+            (r#"{"outlier": {"window": 5, "threshold": 0}}"#, ScreenError::Positive("the threshold of outliers")),
+            (r#"{"while": {"signal": "", "is": true}}"#, ScreenError::Dependence),
+        ] {
+            assert_eq!(serde_json::from_str::<Screen>(text).unwrap().check(), Err(expected), "{text}");
+        }
+        assert!(serde_json::from_str::<Screen>(r#"{"posible": {}}"#).is_err(), "a misspelt part is no part");
+    }
+
+    proptest! {
+        /// What is rejected by range or marker is so whatever came before, and
+        /// memory survives being written down.
+        #[test]
+        fn what_is_impossible_stays_so(values in prop::collection::vec(-50.0..150.0f64, 1..40), cut in 0usize..40) {
+            let screen = screen(r#"{"possible": {"low": 0, "high": 100}, "fastest_per_s": 20, "frozen_after_s": 3,
+                "outlier": {"window": 5, "threshold": 3}, "markers": [85]}"#);
+            let mut memory = Memory::default();
+            for (i, value) in values.iter().enumerate() {
+                if i == cut {
+                    memory = serde_json::from_str(&serde_json::to_string(&memory).unwrap()).unwrap();
+                }
+                let quality = screen.judge(i as i64 * 1_000_000, *value, None, &mut memory);
+                let is_impossible = !(0.0..=100.0).contains(value);
+                prop_assert_eq!(quality == Quality::Rejected(Cause::Range), is_impossible);
+            }
+            prop_assert!(memory.window.len() <= 5);
+        }
+    }
+}

@@ -1,0 +1,11 @@
+//! Screening: which values can be believed.
+//!
+//! A [`Screen`] says of each value whether it is good, suspect or rejected, and
+//! why. Nothing is changed or thrown away by it: what is not good is kept, marked
+//! and left out.
+
+mod checks;
+mod hampel;
+
+pub use checks::{Dependence, Memory, Outlier, Range, Screen, ScreenError};
+pub use hampel::is_outlier;
