@@ -44,6 +44,9 @@ async fn pages(demo: &Demo, site: &str) {
     take(&browser, "lamp-room").await;
     browser.open(&format!("{site}/devices/tower?span=1w")).await;
     take(&browser, "device").await;
+    browser.press("Keep").await;
+    browser.sees("How long").await;
+    take(&browser, "keeping").await;
     browser.open(&format!("{site}/arrivals")).await;
     take(&browser, "arrivals").await;
     browser.open(&format!("{site}/set-up")).await;
