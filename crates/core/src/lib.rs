@@ -31,6 +31,7 @@
 //! | [`convert`] | raw values to what they mean, step by step |
 //! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
+//! | [`formula`] | values worked out from those of several signals |
 //! | [`intake`] | raw values to readings and arrivals |
 //! | [`lamp`] | the one-glance state, for small displays |
 //! | [`link`] | how messages come through |
@@ -54,6 +55,7 @@ pub mod command;
 pub mod convert;
 pub mod coverage;
 pub mod decode;
+pub mod formula;
 pub mod intake;
 pub mod lamp;
 pub mod link;

@@ -5,11 +5,14 @@
 //! thing. Applying it is arithmetic alone. What a step cannot convert is a
 //! [`Fault`], never a made-up number.
 
+mod apply;
 mod chain;
 mod check;
 mod counter;
+mod memory;
 mod step;
 
-pub use chain::{Conversion, Converted, Fault, Memory, Traced, Why};
+pub use chain::{Conversion, Converted, Fault, Traced, Why};
 pub use check::ConversionError;
+pub use memory::Memory;
 pub use step::{Arrangement, Outside, Per, Source, Step};

@@ -1,0 +1,537 @@
+//! Checking what a formula says, and working it out.
+
+use super::FormulaError;
+use super::ast::{Part, Sign, What};
+use super::function::{FUNCTIONS, Function, Measure};
+use super::node::Node;
+use super::parser::parse;
+use crate::units::{Dimension, Quantity, Scale, UnitCode};
+
+/// What is known of a signal that a formula refers to.
+#[derive(Debug, Clone)]
+pub struct SignalType {
+    /// Its unit; without one it is a plain number.
+    pub unit: Option<UnitCode>,
+    /// Whether it is a flag.
+    pub is_flag: bool,
+}
+
+/// Which of a signal's values is meant.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Span {
+    /// The last one.
+    Last,
+    /// The one before the last.
+    Before,
+    /// The mean of so many microseconds.
+    Mean(i64),
+}
+
+/// A value that a formula needs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reference {
+    /// `SIGNAL` of the same device or `DEVICE/SIGNAL`.
+    pub signal: String,
+    /// Which of its values.
+    pub span: Span,
+}
+
+/// A formula that makes sense.
+#[derive(Debug)]
+pub struct Formula {
+    node: Node,
+    references: Vec<Reference>,
+    /// For each reference how its values become those of the SI.
+    quantities: Vec<Option<Quantity>>,
+    output: Option<Quantity>,
+    is_flag: bool,
+}
+
+/// What a part measures.
+#[derive(Debug, Clone, PartialEq)]
+struct Type {
+    dimension: Dimension,
+    is_flag: bool,
+    /// How many values with a zero point are added up in it: a temperature is one,
+    /// the difference of two is none. `None` if that cannot be told.
+    points: Option<f64>,
+    /// Its value, if it never changes.
+    constant: Option<f64>,
+}
+
+impl Type {
+    fn number(dimension: Dimension) -> Self {
+        Self { dimension, is_flag: false, points: Some(0.0), constant: None }
+    }
+
+    fn flag() -> Self {
+        Self { is_flag: true, ..Self::number(Dimension::default()) }
+    }
+}
+
+struct Checker<'a> {
+    signals: &'a dyn Fn(&str) -> Option<SignalType>,
+    references: Vec<Reference>,
+    quantities: Vec<Option<Quantity>>,
+}
+
+impl Formula {
+    /// Checks a formula. `signals` knows those it may refer to, `output` is the unit
+    /// its values are to be in.
+    ///
+    /// # Errors
+    /// [`FormulaError`], with the character and what was expected.
+    pub fn new(
+        text: &str,
+        signals: &dyn Fn(&str) -> Option<SignalType>,
+        output: Option<&UnitCode>,
+    ) -> Result<Self, FormulaError> {
+        let part = parse(text)?;
+        let mut checker = Checker { signals, references: Vec::new(), quantities: Vec::new() };
+        let (node, found) = checker.check(&part)?;
+        let quantity = result(&found, output)?;
+        let Checker { references, quantities, .. } = checker;
+        Ok(Self { node, references, quantities, output: quantity, is_flag: found.is_flag })
+    }
+
+    /// The values it needs, each once.
+    #[must_use]
+    pub fn references(&self) -> &[Reference] {
+        &self.references
+    }
+
+    /// Whether it gives a flag.
+    #[must_use]
+    pub const fn is_flag(&self) -> bool {
+        self.is_flag
+    }
+
+    /// Works it out from the values of [`Formula::references`], each in its signal's
+    /// own unit. `None` where there is no such number.
+    #[must_use]
+    pub fn value(&self, values: &[f64]) -> Option<f64> {
+        let read = |place: usize| -> f64 {
+            let value = values.get(place).copied().unwrap_or(f64::NAN);
+            match self.quantities.get(place) {
+                Some(Some(quantity)) => quantity.to_si(value),
+                _ => value,
+            }
+        };
+        let found = self.node.value(&read);
+        let found = self.output.as_ref().map_or(found, |quantity| quantity.from_si(found));
+        found.is_finite().then_some(found)
+    }
+}
+
+/// Whether the result is what the signal measures, and how it gets its unit.
+fn result(found: &Type, output: Option<&UnitCode>) -> Result<Option<Quantity>, FormulaError> {
+    let wrong = |message: String| Err(FormulaError::new(0, message));
+    let Some(output) = output else {
+        if found.dimension.is_one() {
+            return Ok(None);
+        }
+        return wrong(format!("the result is {}, so its signal needs a unit of that", found.dimension));
+    };
+    if found.is_flag {
+        return wrong("the result is yes or no, which has no unit".to_owned());
+    }
+    let quantity = output.quantity().map_err(|error| FormulaError::new(0, error.to_string()))?;
+    if quantity.dimension != found.dimension {
+        return wrong(format!("the result is {}, but `{output}` is {}", found.dimension, quantity.dimension));
+    }
+    let has_zero = matches!(quantity.scale, Scale::Offset { .. });
+    if has_zero && found.points.is_some_and(|points| (points - 1.0).abs() > 1e-9) {
+        return wrong(format!(
+            "the result is no temperature but a difference or a sum of some; `{output}` has a zero point, `K` would do"
+        ));
+    }
+    Ok(Some(quantity))
+}
+
+impl Checker<'_> {
+    fn check(&mut self, part: &Part) -> Result<(Node, Type), FormulaError> {
+        match &part.what {
+            What::Number(number, unit) => constant(part.at, *number, unit.as_deref()),
+            What::Signal(name) => self.signal(part.at, name, Span::Last),
+            What::Negative(inner) => {
+                let (node, found) = self.number(inner)?;
+                let points = found.points.map(|points| -points);
+                let constant = found.constant.map(|value| -value);
+                Ok((Node::Negative(Box::new(node)), Type { points, constant, ..found }))
+            }
+            What::Not(inner) => Ok((Node::Not(Box::new(self.flag(inner)?)), Type::flag())),
+            What::Pair(sign @ (Sign::And | Sign::Or), left, right) => {
+                let (left, right) = (self.flag(left)?, self.flag(right)?);
+                Ok((Node::Pair(*sign, Box::new(left), Box::new(right)), Type::flag()))
+            }
+            What::Pair(sign, left, right) => self.pair(*sign, left, right),
+            What::If(condition, yes, no) => {
+                let condition = self.flag(condition)?;
+                let (yes_node, yes_type) = self.check(yes)?;
+                let (no_node, no_type) = self.check(no)?;
+                self.alike(yes, &yes_type, no, &no_type)?;
+                let points = if yes_type.points == no_type.points { yes_type.points } else { None };
+                let node = Node::If(Box::new(condition), Box::new(yes_node), Box::new(no_node));
+                Ok((node, Type { points, constant: None, ..yes_type }))
+            }
+            What::Call(name, arguments) => self.call(part.at, name, arguments),
+        }
+    }
+
+    fn number(&mut self, part: &Part) -> Result<(Node, Type), FormulaError> {
+        let (node, found) = self.check(part)?;
+        if found.is_flag {
+            return Err(FormulaError::new(part.at, "this is yes or no; a number was expected"));
+        }
+        Ok((node, found))
+    }
+
+    fn flag(&mut self, part: &Part) -> Result<Node, FormulaError> {
+        let (node, found) = self.check(part)?;
+        if found.is_flag {
+            Ok(node)
+        } else {
+            Err(FormulaError::new(part.at, "this is a number; a comparison or a flag was expected"))
+        }
+    }
+
+    fn signal(&mut self, at: usize, name: &str, span: Span) -> Result<(Node, Type), FormulaError> {
+        let Some(known) = (self.signals)(name) else {
+            return Err(FormulaError::new(at, format!("there is no signal `{name}`")));
+        };
+        let quantity = match &known.unit {
+            Some(unit) => Some(unit.quantity().map_err(|error| FormulaError::new(at, error.to_string()))?),
+            None => None,
+        };
+        let wanted = Reference { signal: name.to_owned(), span };
+        let place = self.references.iter().position(|reference| *reference == wanted).unwrap_or_else(|| {
+            self.references.push(wanted);
+            self.quantities.push(quantity.clone());
+            self.references.len() - 1
+        });
+        if known.is_flag {
+            return Ok((Node::Value(place), Type::flag()));
+        }
+        let has_zero = quantity.as_ref().is_some_and(|quantity| matches!(quantity.scale, Scale::Offset { .. }));
+        let dimension = quantity.map_or_else(Dimension::default, |quantity| quantity.dimension);
+        let points = Some(f64::from(u8::from(has_zero)));
+        Ok((Node::Value(place), Type { points, ..Type::number(dimension) }))
+    }
+
+    fn alike(&self, left: &Part, a: &Type, right: &Part, b: &Type) -> Result<(), FormulaError> {
+        let told = |found: &Type| if found.is_flag { "yes or no".to_owned() } else { found.dimension.to_string() };
+        if a.is_flag == b.is_flag && a.dimension == b.dimension {
+            return Ok(());
+        }
+        let message = format!("this is {}, but what begins at character {} is {}", told(b), left.at + 1, told(a));
+        Err(FormulaError::new(right.at, message))
+    }
+
+    fn pair(&mut self, sign: Sign, left: &Part, right: &Part) -> Result<(Node, Type), FormulaError> {
+        let (a_node, a) = self.number(left)?;
+        let (b_node, b) = self.number(right)?;
+        let both = a.constant.zip(b.constant);
+        let node = Node::Pair(sign, Box::new(a_node), Box::new(b_node));
+        let too_large = || FormulaError::new(left.at, "the dimension of this is too large");
+        let found = match sign {
+            Sign::Plus | Sign::Minus => {
+                self.alike(left, &a, right, &b)?;
+                let direction = if sign == Sign::Plus { 1.0 } else { -1.0 };
+                let points = a.points.zip(b.points).map(|(a, b)| a + direction * b);
+                let constant = both.map(|(a, b)| a + direction * b);
+                Type { points, constant, ..a }
+            }
+            Sign::Times => {
+                let dimension = a.dimension.times(&b.dimension, 1).ok_or_else(too_large)?;
+                let points = match (a.constant, b.constant) {
+                    (Some(times), _) if a.dimension.is_one() => b.points.map(|points| points * times),
+                    (_, Some(times)) if b.dimension.is_one() => a.points.map(|points| points * times),
+                    _ => unmoved(&a, &b),
+                };
+                Type { points, constant: both.map(|(a, b)| a * b), ..Type::number(dimension) }
+            }
+            Sign::Over => {
+                let dimension = a.dimension.times(&b.dimension, -1).ok_or_else(too_large)?;
+                let points = match b.constant {
+                    Some(by) if b.dimension.is_one() => a.points.map(|points| points / by),
+                    _ => unmoved(&a, &b),
+                };
+                Type { points, constant: both.map(|(a, b)| a / b), ..Type::number(dimension) }
+            }
+            Sign::Power => return Ok((node, power(left, &a, right, &b)?)),
+            _ => {
+                self.alike(left, &a, right, &b)?;
+                Type::flag()
+            }
+        };
+        Ok((node, found))
+    }
+
+    fn call(&mut self, at: usize, name: &str, arguments: &[Part]) -> Result<(Node, Type), FormulaError> {
+        match (name, arguments) {
+            ("previous", [Part { at, what: What::Signal(signal) }]) => return self.signal(*at, signal, Span::Before),
+            ("average", [Part { at, what: What::Signal(signal) }, time]) => {
+                let (_, over) = self.number(time)?;
+                let is_time = over.dimension.symbols() == "T";
+                let seconds = over.constant.filter(|seconds| is_time && *seconds > 0.0 && *seconds < 1e9);
+                let Some(seconds) = seconds else {
+                    return Err(FormulaError::new(time.at, "a time was expected, such as 10 \"min\""));
+                };
+                return self.signal(*at, signal, Span::Mean((seconds * 1e6) as i64));
+            }
+            ("previous" | "average", _) => {
+                let usage = if name == "previous" { "previous(signal)" } else { "average(signal, 10 \"min\")" };
+                return Err(FormulaError::new(at, format!("`{name}` is written `{usage}`")));
+            }
+            _ => {}
+        }
+        let Some(function) = FUNCTIONS.iter().find(|function| function.name == name) else {
+            return Err(FormulaError::new(at, format!("there is no function `{name}`")));
+        };
+        let least = function.arguments.len();
+        if arguments.len() < least || (arguments.len() > least && !function.repeats) {
+            let more = if function.repeats { " or more" } else { "" };
+            let message = format!("`{name}` takes {least}{more} values, and here are {}", arguments.len());
+            return Err(FormulaError::new(at, message));
+        }
+        self.arguments(function, arguments)
+    }
+
+    fn arguments(&mut self, function: &Function, arguments: &[Part]) -> Result<(Node, Type), FormulaError> {
+        let mut nodes = Vec::with_capacity(arguments.len());
+        let mut first: Option<Type> = None;
+        for (place, part) in arguments.iter().enumerate() {
+            let (node, found) = self.number(part)?;
+            let wanted = function.arguments[place.min(function.arguments.len() - 1)];
+            if let Some(dimension) = dimension_of(wanted)
+                && found.dimension != dimension
+            {
+                let message = format!("this is {}; `{}` takes {dimension} here", found.dimension, function.name);
+                return Err(FormulaError::new(part.at, message));
+            }
+            match &first {
+                Some(before) if wanted == Measure::Any => self.alike(&arguments[0], before, part, &found)?,
+                Some(_) => {}
+                None => first = Some(found),
+            }
+            nodes.push(node);
+        }
+        let first = first.unwrap_or_else(|| Type::number(Dimension::default()));
+        let found = match function.result {
+            Measure::Any => Type { constant: None, ..first },
+            Measure::Root => {
+                let root = first.dimension.square_root();
+                let root = root.ok_or_else(|| {
+                    FormulaError::new(arguments[0].at, format!("there is no square root of {}", first.dimension))
+                })?;
+                Type::number(root)
+            }
+            measure => {
+                let dimension = dimension_of(measure).unwrap_or_default();
+                // A temperature that comes out of a function has its zero point.
+                let points = Some(f64::from(u8::from(measure == Measure::Unit("K"))));
+                Type { points, ..Type::number(dimension) }
+            }
+        };
+        Ok((Node::Call(function.run, nodes), found))
+    }
+}
+
+/// Products with what has a zero point: it is meant from absolute zero then.
+fn unmoved(a: &Type, b: &Type) -> Option<f64> {
+    (a.points == Some(0.0) && b.points == Some(0.0)).then_some(0.0)
+}
+
+fn constant(at: usize, number: f64, unit: Option<&str>) -> Result<(Node, Type), FormulaError> {
+    let Some(unit) = unit else {
+        let found = Type { constant: Some(number), ..Type::number(Dimension::default()) };
+        return Ok((Node::Constant(number), found));
+    };
+    let wrong = |message: String| FormulaError::new(at, message);
+    let code = UnitCode::from_entry(unit).map_err(|error| wrong(error.to_string()))?;
+    let quantity = code.quantity().map_err(|error| wrong(error.to_string()))?;
+    let value = quantity.to_si(number);
+    let points = Some(f64::from(u8::from(matches!(quantity.scale, Scale::Offset { .. }))));
+    Ok((Node::Constant(value), Type { points, constant: Some(value), ..Type::number(quantity.dimension) }))
+}
+
+fn power(left: &Part, base: &Type, right: &Part, exponent: &Type) -> Result<Type, FormulaError> {
+    if !exponent.dimension.is_one() {
+        return Err(FormulaError::new(
+            right.at,
+            format!("this is {}; an exponent is a plain number", exponent.dimension),
+        ));
+    }
+    if base.dimension.is_one() {
+        let constant = base.constant.zip(exponent.constant).map(|(base, exponent)| base.powf(exponent));
+        return Ok(Type { constant, ..Type::number(Dimension::default()) });
+    }
+    let whole = exponent.constant.filter(|exponent| exponent.fract() == 0.0 && exponent.abs() <= 9.0);
+    let Some(whole) = whole else {
+        let message = format!(
+            "what begins at character {} is {}: its exponent has to be a whole number from -9 to 9",
+            left.at + 1,
+            base.dimension
+        );
+        return Err(FormulaError::new(right.at, message));
+    };
+    let dimension = Dimension::default().times(&base.dimension, whole as i8);
+    let dimension = dimension.ok_or_else(|| FormulaError::new(left.at, "the dimension of this is too large"))?;
+    let points = if base.points == Some(0.0) { Some(0.0) } else { None };
+    Ok(Type { points, ..Type::number(dimension) })
+}
+
+fn dimension_of(measure: Measure) -> Option<Dimension> {
+    let unit = match measure {
+        Measure::Number => return Some(Dimension::default()),
+        Measure::Angle => "rad",
+        Measure::Unit(unit) => unit,
+        Measure::Any | Measure::Root => return None,
+    };
+    UnitCode::parse(unit).ok()?.quantity().ok().map(|quantity| quantity.dimension)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn signals(name: &str) -> Option<SignalType> {
+        let unit = match name {
+            "temp" | "shed-1/temp" => Some("Cel"),
+            "fridge" => Some("[degF]"),
+            "hum" => Some("%"),
+            "level" | "tower/level-p" => Some("m"),
+            "pressure" => Some("hPa"),
+            "lat" | "lon" => Some("deg"),
+            "count" => None,
+            "door" => return Some(SignalType { unit: None, is_flag: true }),
+            _ => return None,
+        };
+        Some(SignalType { unit: unit.map(|unit| UnitCode::parse(unit).unwrap()), is_flag: false })
+    }
+
+    fn formula(text: &str, output: Option<&str>) -> Result<Formula, FormulaError> {
+        let output = output.map(|unit| UnitCode::parse(unit).unwrap());
+        Formula::new(text, &signals, output.as_ref())
+    }
+
+    #[test]
+    fn formulas_give_what_was_worked_out_by_hand() {
+        type Case = (&'static str, Option<&'static str>, &'static [f64], f64);
+        let cases: &[Case] = &[
+            ("1 + 2 * 3 ^ 2", None, &[], 19.0),
+            ("-2 ^ 2", None, &[], -4.0),
+            ("2 ^ 3 ^ 2", None, &[], 512.0),
+            ("(8 - 2 - 1) / 2", None, &[], 2.5),
+            ("level * 2", Some("cm"), &[1.5], 300.0),
+            ("level - {tower/level-p}", Some("mm"), &[2.31, 2.30], 10.0),
+            ("(temp + fridge) / 2", Some("Cel"), &[10.0, 68.0], 15.0),
+            ("temp - fridge", Some("K"), &[10.0, 68.0], -10.0),
+            ("temp + 5 \"K\"", Some("[degF]"), &[15.0], 68.0),
+            ("max(temp, 0 \"Cel\")", Some("Cel"), &[-4.0], 0.0),
+            ("dew_point(temp, hum)", Some("Cel"), &[20.0, 50.0], 9.255_174_599),
+            ("altitude(pressure, 1013.25 \"hPa\")", Some("m"), &[900.0], 988.500_079),
+            ("distance(lat, lon, 0 \"deg\", 1 \"deg\")", Some("m"), &[0.0, 0.0], 111_195.080_234),
+            ("if door then 1 else 0", None, &[1.0], 1.0),
+            ("if level > 2 \"m\" and not door then level else 0 \"m\"", Some("m"), &[2.5, 0.0], 2.5),
+            ("count - previous(count)", None, &[7.0, 5.0], 2.0),
+            ("temp - average(temp, 10 \"min\")", Some("K"), &[21.0, 20.0], 1.0),
+            ("sqrt(level * level)", Some("m"), &[3.0], 3.0),
+            ("level ^ 2 * 3.5 \"m\"", Some("m3"), &[2.0], 14.0),
+            ("min(3, 1, 2, 5, 4)", None, &[], 1.0),
+            ("hum / 2", Some("%"), &[50.0], 25.0),
+        ];
+        for (text, output, values, expected) in cases {
+            let formula = formula(text, *output).unwrap_or_else(|error| panic!("{text}: {error}"));
+            let found = formula.value(values).unwrap_or_else(|| panic!("{text}: nothing"));
+            assert!((found - expected).abs() < 1e-6 * expected.abs().max(1.0), "{text}: {found}, not {expected}");
+        }
+    }
+
+    #[test]
+    fn errors_name_the_character_and_what_was_expected() {
+        for (text, output, says) in [
+            ("", None, "character 1: a number, a signal, a function or `(` was expected, and here is the end"),
+            ("1 +", None, "character 4: a number"),
+            ("(1 + 2", None, "character 7: `)` was expected"),
+            ("1 2", None, "character 3: an operator or the end was expected, and here is `2`"),
+            ("tempo * 2", None, "character 1: there is no signal `tempo`"),
+            (
+                "level + temp",
+                Some("m"),
+                "character 9: this is a temperature (Th), but what begins at character 1 is a length (L)",
+            ),
+            ("level + 1", Some("m"), "character 9: this is a plain number"),
+            ("level < 3 \"Cel\"", None, "character 9: this is a temperature"),
+            (
+                "dew_point(hum, temp)",
+                Some("Cel"),
+                "character 11: this is a plain number; `dew_point` takes a temperature",
+            ),
+            ("dew_point(temp)", Some("Cel"), "`dew_point` takes 2 values, and here are 1"),
+            ("wet_bulb(temp)", Some("Cel"), "character 1: there is no function `wet_bulb`"),
+            ("if level then 1 else 2", None, "character 4: this is a number; a comparison or a flag was expected"),
+            ("if door then 1", None, "character 15: `else` was expected"),
+            ("door + 1", None, "character 1: this is yes or no"),
+            ("level ^ 0.5", None, "exponent has to be a whole number"),
+            ("sqrt(level)", None, "character 6: there is no square root of a length"),
+            ("level * 2", None, "the result is a length (L), so its signal needs a unit"),
+            ("level * 2", Some("Cel"), "the result is a length (L), but `Cel` is a temperature"),
+            ("temp - fridge", Some("Cel"), "`K` would do"),
+            ("temp + fridge", Some("Cel"), "a difference or a sum"),
+            ("level > 1 \"m\"", Some("m"), "yes or no"),
+            ("3 \"parsnip\"", None, "character 1: `parsnip` is not a unit"),
+            ("{tower/level-p", None, "`}` to end the name"),
+            ("average(temp, 5)", Some("Cel"), "character 15: a time was expected"),
+            ("previous(1)", None, "`previous(signal)`"),
+            ("1 ? 2", None, "character 3: `?` means nothing here"),
+        ] {
+            let error = formula(text, output).unwrap_err().to_string();
+            assert!(error.contains(says), "{text}: {error}");
+        }
+        assert!(formula(&"(".repeat(500), None).unwrap_err().message.contains("too deep"));
+        assert!(formula(&"1+".repeat(1_500), None).unwrap_err().message.contains("at most 2000"));
+    }
+
+    #[test]
+    fn what_has_no_value_gives_none() {
+        for (text, values) in [
+            ("1 / (count - 1)", &[1.0][..]),
+            ("sqrt(count)", &[-1.0]),
+            ("ln(count)", &[0.0]),
+            ("min(count, 5)", &[f64::NAN]),
+            ("if count > 1 then 1 else 2", &[f64::NAN]),
+            ("count", &[]),
+            ("count ^ 400", &[1e9]),
+        ] {
+            assert_eq!(formula(text, None).unwrap().value(values), None, "{text}");
+        }
+    }
+
+    #[test]
+    fn each_reference_is_asked_for_once() {
+        let formula = formula("temp + temp - average(temp, 1 \"h\") + previous(temp) - temp", Some("Cel")).unwrap();
+        let spans: Vec<Span> = formula.references().iter().map(|reference| reference.span).collect();
+        assert_eq!(spans, [Span::Last, Span::Mean(3_600_000_000), Span::Before]);
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_is_read_without_panic(text in "[a-z0-9+*/^()<>=,.{}\" -]{0,60}") {
+            if let Ok(formula) = formula(&text, None) {
+                let _ = formula.value(&[1.0, 2.0, 3.0]);
+            }
+        }
+
+        /// Sums and products as the machine has them.
+        #[test]
+        fn arithmetic_is_that_of_numbers(a in -1e6..1e6f64, b in -1e6..1e6f64, c in 0.001..1e6f64) {
+            let formula = formula("(count - 3) * 2 + count / 7", None).unwrap();
+            prop_assert_eq!(formula.value(&[a]), Some((a - 3.0) * 2.0 + a / 7.0));
+            let text = format!("{} + {} * {c} - {} / {c}", a.abs(), b.abs(), a.abs());
+            let worked = self::formula(&text, None).unwrap().value(&[]).unwrap();
+            prop_assert!((worked - (a.abs() + b.abs() * c - a.abs() / c)).abs() <= 1e-9 * worked.abs().max(1.0));
+        }
+    }
+}

@@ -1,0 +1,184 @@
+//! The functions there are.
+
+use crate::physics::{ZERO_CELSIUS, altitude, geodesy, humidity, sound};
+
+/// What an argument or a result measures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Measure {
+    /// A plain number; per cent are such too.
+    Number,
+    /// Degrees of an angle, or any unit of it.
+    Angle,
+    /// Whatever the first argument measures.
+    Any,
+    /// This UCUM unit's dimension.
+    Unit(&'static str),
+    /// The square root of what the argument measures.
+    Root,
+}
+
+/// A function by its name. Arguments and result are in units of the SI.
+pub(super) struct Function {
+    pub(super) name: &'static str,
+    pub(super) arguments: &'static [Measure],
+    /// Whether the last argument may come again and again.
+    pub(super) repeats: bool,
+    pub(super) result: Measure,
+    pub(super) run: fn(&[f64]) -> f64,
+}
+
+const fn plain(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments: &[Measure::Number], repeats: false, result: Measure::Number, run }
+}
+
+const fn same(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments: &[Measure::Any], repeats: false, result: Measure::Any, run }
+}
+
+/// What has no value is not a number, which the formula then has none for.
+fn or_none(value: Option<f64>) -> f64 {
+    value.unwrap_or(f64::NAN)
+}
+
+const TEMPERATURE: Measure = Measure::Unit("K");
+const PRESSURE: Measure = Measure::Unit("Pa");
+
+pub(super) const FUNCTIONS: &[Function] = &[
+    same("abs", |x| x[0].abs()),
+    Function { name: "sqrt", arguments: &[Measure::Any], repeats: false, result: Measure::Root, run: |x| x[0].sqrt() },
+    plain("exp", |x| x[0].exp()),
+    plain("ln", |x| x[0].ln()),
+    plain("log10", |x| x[0].log10()),
+    plain("round", |x| x[0].round()),
+    plain("floor", |x| x[0].floor()),
+    plain("ceil", |x| x[0].ceil()),
+    Function {
+        name: "sin",
+        arguments: &[Measure::Angle],
+        repeats: false,
+        result: Measure::Number,
+        run: |x| x[0].sin(),
+    },
+    Function {
+        name: "cos",
+        arguments: &[Measure::Angle],
+        repeats: false,
+        result: Measure::Number,
+        run: |x| x[0].cos(),
+    },
+    Function {
+        name: "tan",
+        arguments: &[Measure::Angle],
+        repeats: false,
+        result: Measure::Number,
+        run: |x| x[0].tan(),
+    },
+    Function {
+        name: "asin",
+        arguments: &[Measure::Number],
+        repeats: false,
+        result: Measure::Angle,
+        run: |x| x[0].asin(),
+    },
+    Function {
+        name: "acos",
+        arguments: &[Measure::Number],
+        repeats: false,
+        result: Measure::Angle,
+        run: |x| x[0].acos(),
+    },
+    Function {
+        name: "atan",
+        arguments: &[Measure::Number],
+        repeats: false,
+        result: Measure::Angle,
+        run: |x| x[0].atan(),
+    },
+    Function {
+        name: "atan2",
+        arguments: &[Measure::Any, Measure::Any],
+        repeats: false,
+        result: Measure::Angle,
+        run: |x| x[0].atan2(x[1]),
+    },
+    Function {
+        name: "min",
+        arguments: &[Measure::Any, Measure::Any],
+        repeats: true,
+        result: Measure::Any,
+        run: |x| x.iter().copied().fold(f64::INFINITY, f64::min),
+    },
+    Function {
+        name: "max",
+        arguments: &[Measure::Any, Measure::Any],
+        repeats: true,
+        result: Measure::Any,
+        run: |x| x.iter().copied().fold(f64::NEG_INFINITY, f64::max),
+    },
+    Function {
+        name: "clamp",
+        arguments: &[Measure::Any, Measure::Any, Measure::Any],
+        repeats: false,
+        result: Measure::Any,
+        run: |x| x[0].max(x[1]).min(x[2]),
+    },
+    Function {
+        name: "dew_point",
+        arguments: &[TEMPERATURE, Measure::Number],
+        repeats: false,
+        result: TEMPERATURE,
+        run: |x| or_none(humidity::dew_point(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS,
+    },
+    Function {
+        name: "absolute_humidity",
+        arguments: &[TEMPERATURE, Measure::Number],
+        repeats: false,
+        result: Measure::Unit("kg/m3"),
+        run: |x| or_none(humidity::absolute_g_m3(x[0] - ZERO_CELSIUS, x[1] * 100.0)) / 1e3,
+    },
+    Function {
+        name: "heat_index",
+        arguments: &[TEMPERATURE, Measure::Number],
+        repeats: false,
+        result: TEMPERATURE,
+        run: |x| or_none(humidity::heat_index(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS,
+    },
+    Function {
+        name: "vapour_pressure_deficit",
+        arguments: &[TEMPERATURE, Measure::Number],
+        repeats: false,
+        result: PRESSURE,
+        run: |x| or_none(humidity::deficit_kpa(x[0] - ZERO_CELSIUS, x[1] * 100.0)) * 1e3,
+    },
+    Function {
+        name: "pressure_altitude",
+        arguments: &[PRESSURE],
+        repeats: false,
+        result: Measure::Unit("m"),
+        run: |x| or_none(altitude::standard(x[0] / 100.0)),
+    },
+    Function {
+        name: "altitude",
+        arguments: &[PRESSURE, PRESSURE],
+        repeats: false,
+        result: Measure::Unit("m"),
+        run: |x| or_none(altitude::above(x[0] / 100.0, x[1] / 100.0)),
+    },
+    Function {
+        name: "speed_of_sound",
+        arguments: &[TEMPERATURE],
+        repeats: false,
+        result: Measure::Unit("m/s"),
+        run: |x| or_none(sound::speed(x[0] - ZERO_CELSIUS)),
+    },
+    Function {
+        name: "distance",
+        arguments: &[Measure::Angle, Measure::Angle, Measure::Angle, Measure::Angle],
+        repeats: false,
+        result: Measure::Unit("m"),
+        run: |x| {
+            let place = |lat: f64, lon: f64| (lat.to_degrees(), lon.to_degrees());
+            or_none(geodesy::great_circle(place(x[0], x[1]), place(x[2], x[3])))
+        },
+    },
+];

@@ -1,0 +1,35 @@
+//! Formulas: values worked out from those of several signals.
+//!
+//! A small language of its own (`docs/reference/formulas.md`): arithmetic,
+//! comparison, `if`, named functions, constants with units, references to signals.
+//! What is added or compared has to measure the same thing; that is checked when a
+//! formula is made, and so are the arguments of functions. Inside, everything is in
+//! the units of the SI.
+
+mod ast;
+mod check;
+mod function;
+mod lexer;
+mod node;
+mod parser;
+
+pub use check::{Formula, Reference, SignalType, Span};
+
+/// What is wrong with a formula, and where.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("character {}: {message}", .at + 1)]
+pub struct FormulaError {
+    /// Which character, from 0.
+    pub at: usize,
+    /// What is wrong there, and what was expected.
+    pub message: String,
+}
+
+impl FormulaError {
+    pub(crate) fn new(at: usize, message: impl Into<String>) -> Self {
+        Self { at, message: message.into() }
+    }
+}
+
+/// The most characters of a formula.
+pub const MAX_LENGTH: usize = 2_000;
