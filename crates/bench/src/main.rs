@@ -6,6 +6,7 @@
 
 mod dialects;
 mod intake;
+mod meaning;
 mod month;
 mod mqtt;
 mod plain_rows;
@@ -45,7 +46,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 19] = [
+const NAMES: [&str; 21] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -65,6 +66,8 @@ const NAMES: [&str; 19] = [
     "store-growth",
     "store-start",
     "store-waveform-day",
+    "meaning-chain",
+    "meaning-formula",
 ];
 
 fn main() -> ExitCode {
@@ -110,6 +113,8 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-growth" => store::growth().await?,
             "store-start" => store::start().await?,
             "store-waveform-day" => store::waveform_day().await?,
+            "meaning-chain" => meaning::chain(cli.rounds)?,
+            "meaning-formula" => meaning::formula(cli.rounds)?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(
