@@ -1,8 +1,9 @@
 //! Checking a database: segments, summaries against readings, references.
 
+use crate::series::journal;
 use crate::series::segment::{self, LoadError, NewSegment, Sealed};
 use lantern_core::SignalId;
-use lantern_core::series::{Digest, decode_layers};
+use lantern_core::series::Digest;
 use sqlx::sqlite::SqliteConnection;
 use sqlx::{Connection, Row};
 use std::fmt;
@@ -180,19 +181,15 @@ async fn check_segment(
 async fn check_journal(connection: &mut SqliteConnection, checked: &mut Checked) -> Result<(), sqlx::Error> {
     let mut last = 0_i64;
     loop {
-        let rows = sqlx::query("SELECT id, body FROM recent WHERE id > ? ORDER BY id LIMIT ?")
-            .bind(last)
-            .bind(PAGE)
-            .fetch_all(&mut *connection)
-            .await?;
-        for row in &rows {
-            last = row.try_get(0)?;
+        let entries = journal::page(connection, last).await?;
+        for (entry, layers) in &entries {
+            last = *entry;
             checked.entries += 1;
-            if let Err(error) = decode_layers(row.try_get(1)?) {
+            if let Err(error) = layers {
                 checked.add(format!("journal entry {last} cannot be read ({error}); its readings are missing"), None);
             }
         }
-        if rows.len() < PAGE as usize {
+        if entries.len() < journal::PAGE as usize {
             return Ok(());
         }
     }

@@ -117,24 +117,13 @@ impl Store {
     /// until their room is free.
     async fn erase(&self, signal: SignalId) -> Result<(), StoreError> {
         self.recorder.cut(Span::all(signal)).await?;
-        loop {
-            let settled = self.tails.settled.notified();
-            if self.tails.is_settled(signal) {
-                return Ok(());
-            }
-            settled.await;
-        }
+        self.tails.until(|tails| tails.is_settled(signal)).await;
+        Ok(())
     }
 
     /// Waits until nothing is being sealed and nothing waits for it.
     pub async fn quiet(&self) {
-        loop {
-            let settled = self.tails.settled.notified();
-            if self.tails.is_quiet(&self.limits) {
-                return;
-            }
-            settled.await;
-        }
+        self.tails.until(|tails| tails.is_quiet(&self.limits)).await;
     }
 
     /// Devices and sites go last, when nothing refers to them any more.

@@ -1,9 +1,8 @@
 //! Taking in a group of deliveries: what is new, what is there, what replaces.
 
-use super::plan::pieces;
-use super::segment::{self, LoadError, NewSegment, Sealed};
+use super::segment::{self, LoadError, Sealed};
 use super::tails::{Tails, View};
-use super::{Limits, journal};
+use super::{Limits, journal, plan};
 use crate::Recorded;
 use crate::value::Storing;
 use lantern_core::quality::Quality;
@@ -299,11 +298,7 @@ async fn write_burst(
     limits: &Limits,
 ) -> Result<u32, LoadError> {
     let hold = segment::hold(connection, signal).await?;
-    let limits = *limits;
-    let encoded = tokio::task::spawn_blocking(move || {
-        pieces(&run, &limits).filter_map(|piece| NewSegment::of(&piece, hold)).collect::<Vec<_>>()
-    });
-    let segments = encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error.to_string())))?;
+    let segments = plan::encode(vec![run], *limits, hold).await?;
     segment::replace(connection, signal, &[], &segments).await?;
     Ok(u32::try_from(segments.len()).unwrap_or(u32::MAX))
 }

@@ -3,12 +3,12 @@
 use super::Limits;
 use super::tails::Tails;
 use lantern_core::SignalId;
-use lantern_core::series::{Layer, decode_layers, encode_layers};
+use lantern_core::series::{Layer, SegmentError, decode_layers, encode_layers};
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
 
 /// Entries read at a time.
-const PAGE: u32 = 500;
+pub(crate) const PAGE: u32 = 500;
 /// Entries deleted in one transaction; each may be many pages.
 pub(crate) const TRIM: u32 = 100;
 
@@ -46,6 +46,19 @@ pub(crate) async fn mark_sealed(
     Ok(())
 }
 
+/// An entry's number, and the changes it holds if it can be read.
+pub(crate) type Entry = (i64, Result<Vec<(SignalId, Layer)>, SegmentError>);
+
+/// The next [`PAGE`] entries after one, in order; fewer at the end.
+pub(crate) async fn page(connection: &mut SqliteConnection, after: i64) -> Result<Vec<Entry>, sqlx::Error> {
+    let rows = sqlx::query("SELECT id, body FROM recent WHERE id > ? ORDER BY id LIMIT ?")
+        .bind(after)
+        .bind(PAGE)
+        .fetch_all(connection)
+        .await?;
+    rows.iter().map(|row| Ok((row.try_get(0)?, decode_layers(row.try_get(1)?)))).collect()
+}
+
 /// Brings back what had been taken in and not been sealed.
 pub(crate) async fn replay(
     connection: &mut SqliteConnection,
@@ -57,14 +70,11 @@ pub(crate) async fn replay(
         rows.iter().map(|row| Ok((SignalId(row.try_get(0)?), row.try_get(1)?))).collect::<Result<_, sqlx::Error>>()?;
     let mut last = 0;
     loop {
-        let rows = sqlx::query("SELECT id, body FROM recent WHERE id > ? ORDER BY id LIMIT ?")
-            .bind(last)
-            .bind(PAGE)
-            .fetch_all(&mut *connection)
-            .await?;
-        for row in &rows {
-            last = row.try_get(0)?;
-            match decode_layers(row.try_get(1)?) {
+        let entries = page(connection, last).await?;
+        let is_last = entries.len() < PAGE as usize;
+        for (entry, layers) in entries {
+            last = entry;
+            match layers {
                 Ok(layers) => {
                     let open = layers.iter().filter(|(id, _)| sealed.get(id).is_none_or(|entry| *entry < last));
                     tails.apply(last, open.map(|(id, layer)| (*id, layer)), limits);
@@ -74,7 +84,7 @@ pub(crate) async fn replay(
                 }
             }
         }
-        if rows.len() < PAGE as usize {
+        if is_last {
             break;
         }
     }

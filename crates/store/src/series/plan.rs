@@ -234,19 +234,22 @@ impl<'a> Plan<'a> {
                 }
             }
         }
-        let (limits, hold) = (*self.limits, self.hold);
-        let encoded = tokio::task::spawn_blocking(move || {
-            runs.iter().flat_map(|run| pieces(run, &limits)).filter_map(|run| NewSegment::of(&run, hold)).collect()
-        });
-        let encoded: Vec<NewSegment> =
-            encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error.to_string())))?;
+        let encoded = encode(runs, *self.limits, self.hold).await?;
         rewrite.new.extend(encoded);
         Ok(rewrite)
     }
 }
 
+/// Makes segments of runs, on a thread that nothing else waits for.
+pub(crate) async fn encode(runs: Vec<Run>, limits: Limits, hold: i64) -> Result<Vec<NewSegment>, sqlx::Error> {
+    let encoded = tokio::task::spawn_blocking(move || {
+        runs.iter().flat_map(|run| pieces(run, &limits)).filter_map(|piece| NewSegment::of(&piece, hold)).collect()
+    });
+    encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error.to_string())))
+}
+
 /// A run cut to the size of segments.
-pub(crate) fn pieces<'a>(run: &'a Run, limits: &Limits) -> impl Iterator<Item = Run> + 'a {
+fn pieces<'a>(run: &'a Run, limits: &Limits) -> impl Iterator<Item = Run> + 'a {
     let span = run.span().map_or(0, |(first, last)| last - first);
     let wanted = limits.wanted(run.len(), span, run.weight());
     (0..run.len()).step_by(wanted).map(move |start| run.slice(start..(start + wanted).min(run.len())))

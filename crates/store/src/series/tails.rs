@@ -160,6 +160,18 @@ impl Tails {
         inner.applied = inner.applied.max(entry);
     }
 
+    /// Waits for something that sealing brings about.
+    pub(crate) async fn until(&self, holds: impl Fn(&Self) -> bool) {
+        loop {
+            // Asked for before looking, so that nothing slips through in between.
+            let settled = self.settled.notified();
+            if holds(self) {
+                return;
+            }
+            settled.await;
+        }
+    }
+
     /// Whether nothing of a signal waits to be sealed.
     pub(crate) fn is_settled(&self, signal: SignalId) -> bool {
         self.inner().tails.get(&signal).is_none_or(|tail| tail.active.is_empty() && tail.frozen.is_none())

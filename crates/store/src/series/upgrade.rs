@@ -1,8 +1,7 @@
 //! From rows to segments: what an older version wrote.
 
 use super::Limits;
-use super::plan::pieces;
-use super::segment::{self, NewSegment};
+use super::{plan, segment};
 use crate::types::moment;
 use crate::value::Stored;
 use lantern_core::SignalId;
@@ -53,9 +52,9 @@ async fn move_page(connection: &mut SqliteConnection, signal: SignalId, limits: 
         .map(|row| Ok(Point::good(moment(row.try_get(0)?), row.try_get::<Stored, _>(1)?.0)))
         .collect::<Result<_, sqlx::Error>>()?;
     let hold = segment::hold(&mut transaction, signal).await?;
-    let segments: Vec<NewSegment> = pieces(&run, limits).filter_map(|piece| NewSegment::of(&piece, hold)).collect();
-    segment::replace(&mut transaction, signal, &[], &segments).await?;
     let last = run.span().map_or(i64::MAX, |(_, last)| last);
+    let segments = plan::encode(vec![run], *limits, hold).await?;
+    segment::replace(&mut transaction, signal, &[], &segments).await?;
     sqlx::query("DELETE FROM reading WHERE signal_id = ? AND at <= ?")
         .bind(signal.0)
         .bind(last)
