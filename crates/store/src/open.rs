@@ -70,8 +70,14 @@ impl Store {
         let (recorder, seals) = Recorder::start(write.clone(), tails.clone(), limits, disk.clone());
         let planning = Arc::<Mutex<()>>::default();
         let to_recorder = seals.downgrade();
-        let planning_ = planning.clone();
-        let sealer = Sealer { pool: read.clone(), tails: tails.clone(), limits, recorder: seals, planning: planning_ };
+        let sealer = Sealer {
+            pool: read.clone(),
+            tails: tails.clone(),
+            limits,
+            recorder: seals,
+            disk: disk.clone(),
+            planning: planning.clone(),
+        };
         let sealer = tokio::spawn(sealer.run()).abort_handle();
         Ok(Self { read, write, recorder, tails, limits, disk, seals: to_recorder, planning, sealer, _lock: lock })
     }

@@ -333,7 +333,6 @@ impl Task {
         let done = self.write_sealing(seal.sealing).await;
         self.disk.note_sealing(started.elapsed());
         let _ = seal.answer.send(done.map_err(|error| error.to_string()));
-        self.disk.look(&self.pool).await;
     }
 
     async fn write_sealing(&mut self, sealing: Sealing) -> Result<u64, sqlx::Error> {

@@ -160,6 +160,7 @@ impl Store {
                 forgotten += self.forget(SignalId(id), retention, now, false).await?;
             }
         }
+        self.disk.look(&self.read).await;
         Ok(forgotten)
     }
 

@@ -1,6 +1,7 @@
 //! The sealer: one task that makes segments of what has been taken in.
 
 use super::plan::{Plan, Rewrite};
+use super::room::Room;
 use super::segment::LoadError;
 use super::tails::{Due, Tails};
 use super::{Limits, journal};
@@ -22,6 +23,7 @@ pub(crate) struct Sealer {
     pub(crate) tails: Arc<Tails>,
     pub(crate) limits: Limits,
     pub(crate) recorder: mpsc::Sender<Seal>,
+    pub(crate) disk: Arc<Room>,
     /// Held by whoever plans changes of segments.
     pub(crate) planning: Arc<Mutex<()>>,
 }
@@ -131,6 +133,8 @@ impl Sealer {
     async fn write(&self, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
         let Gathered { sealing, done, .. } = std::mem::take(gathered);
         self.send(sealing).await?;
+        // Here and not in the recorder: nobody who delivers waits for it.
+        self.disk.look(&self.pool).await;
         for signal in &done {
             self.tails.thaw(*signal);
         }
@@ -142,6 +146,7 @@ impl Sealer {
     async fn trim(&self) -> Result<(), SealError> {
         let before = self.tails.release();
         while self.send(Sealing { trim: before, ..Sealing::default() }).await? >= u64::from(journal::TRIM) {}
+        self.disk.look(&self.pool).await;
         Ok(())
     }
 
