@@ -177,9 +177,9 @@ pub enum BucketUnit {
     Year,
 }
 
-/// Readings of a time in at most 2,000 buckets. Empty ones are left out.
+/// A time, and the buckets it is divided into.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct SummarySet {
+pub struct DividedTime {
     /// Start of the time, included.
     pub from: String,
     /// End of the time, excluded.
@@ -193,6 +193,14 @@ pub struct SummarySet {
     /// The time zone whose calendar it is.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub zone: Option<String>,
+}
+
+/// Readings of a time in at most 2,000 buckets. Empty ones are left out.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct SummarySet {
+    /// The time, and how it is divided.
+    #[serde(flatten)]
+    pub time: DividedTime,
     /// The buckets with readings, in order of time.
     pub buckets: Vec<Bucket>,
 }
@@ -200,19 +208,9 @@ pub struct SummarySet {
 /// Several signals in the same buckets.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct SummaryTable {
-    /// Start of the time, included.
-    pub from: String,
-    /// End of the time, excluded.
-    pub to: String,
-    /// Width of a bucket, in seconds; absent for those of the calendar.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub width_s: Option<f64>,
-    /// The unit of the calendar, if one was asked for.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub by: Option<BucketUnit>,
-    /// The time zone whose calendar it is.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub zone: Option<String>,
+    /// The time, and how it is divided.
+    #[serde(flatten)]
+    pub time: DividedTime,
     /// One for each signal, in the order they were asked for.
     pub signals: Vec<SignalSummary>,
 }
@@ -238,6 +236,19 @@ pub struct Curve {
     pub to: String,
     /// Milliseconds since 1970 and value, in order of time.
     pub points: Vec<(f64, f64)>,
+}
+
+/// From when to when there are readings of a signal.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct SignalSpan {
+    /// Device and signal, such as `tower/level`.
+    pub signal: String,
+    /// Time of the first reading; absent if there is none.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub first_at: Option<String>,
+    /// Time of the last reading; absent if there is none.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub last_at: Option<String>,
 }
 
 /// A time without readings, between two that are there.

@@ -63,6 +63,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Lamp(args) => commands::link::lamp(&context, args).await,
         Command::Export(args) => commands::export::run(&context, args).await,
         Command::Summary(args) => commands::storage::summary(&context, args).await,
+        Command::Span(args) => commands::storage::span(&context, args).await,
         Command::Gaps(args) => commands::storage::gaps(&context, args).await,
         Command::Erase(args) => commands::storage::erase(&context, args).await,
         Command::Retention(args) => commands::storage::retention(&context, args).await,

@@ -59,6 +59,10 @@ async fn a_time_can_be_looked_at_in_every_way_and_deleted() {
     assert!(before.text.contains("no reading up to"), "{}", before.text);
 
     let client = Client::logged_in(&service);
+    let ends =
+        |signal: &str| json!({"signal": signal, "first_at": "2026-03-27T00:00:00Z", "last_at": "2026-03-28T23:00:00Z"});
+    assert_eq!(client.json(&["span"]), json!([ends("tower/level"), ends("tower/temp")]));
+    assert_eq!(client.json(&["span", "tower/temp"]), json!([ends("tower/temp")]));
     let times = ["--from", "2026-03-27T06:00:00Z", "--to", "2026-03-27T09:00:00Z"];
     let erase = |more: &[&str]| client.ok(&[&["erase", "tower/level"][..], &times, more].concat());
     assert_eq!(erase(&["--dry-run"]), "3 readings of tower/level in that time; none was deleted\n");

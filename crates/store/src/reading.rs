@@ -1,7 +1,9 @@
 //! Reading back.
 
-use crate::series::segment::{Sealed, Span};
+use crate::series::segment::{self, Sealed, Span};
+use crate::series::tails::View;
 use crate::series::walk::{Stretch, Walk};
+use crate::types::moment;
 use crate::{Store, StoreError};
 use lantern_core::series::{Point, Run};
 use lantern_core::{DeviceId, Moment, SignalId, Value};
@@ -177,8 +179,7 @@ impl Store {
             Some(Stretch::Open(run)) => run.span().map(|(_, last)| last),
             None => None,
         };
-        let at = crate::types::moment;
-        Ok(first.zip(last).map(|(first, last)| (at(first), at(last))))
+        Ok(first.zip(last).map(|(first, last)| (moment(first), moment(last))))
     }
 
     /// First and last times of several signals, in their order.
@@ -186,9 +187,19 @@ impl Store {
     /// # Errors
     /// [`StoreError`].
     pub async fn time_spans(&self, signals: &[SignalId]) -> Result<Vec<Option<(Moment, Moment)>>, StoreError> {
+        let views: Vec<View> = signals.iter().map(|signal| self.tails.view(*signal)).collect();
+        let sealed = segment::ends(&mut *self.read.acquire().await?, signals).await?;
         let mut spans = Vec::with_capacity(signals.len());
-        for signal in signals {
-            spans.push(self.time_span(*signal).await?);
+        for ((signal, view), sealed) in signals.iter().zip(views).zip(sealed) {
+            // What was cut out, or sealed since the layers were taken, needs a closer look.
+            let is_plain = !view.cuts_anything() && self.tails.stamp(*signal) == view.stamp;
+            spans.push(if is_plain {
+                let recent = view.layers().filter_map(|layer| layer.puts().span());
+                let span = sealed.into_iter().chain(recent).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));
+                span.map(|(first, last)| (moment(first), moment(last)))
+            } else {
+                self.time_span(*signal).await?
+            });
         }
         Ok(spans)
     }
@@ -331,7 +342,6 @@ struct Gaps {
 
 impl Gaps {
     fn take(&mut self, at: i64) {
-        let moment = crate::types::moment;
         if let Some(before) = self.before
             && at - before > self.longer_than
         {

@@ -124,6 +124,7 @@ async fn assert_agrees(store: &Store, signals: [SignalId; 2], model: &Model) {
         assert_eq!(store.count_readings(signal, 1_000).await.unwrap().count, rows.len() as u64);
         let span = rows.first().zip(rows.last()).map(|(first, last)| (first.0, last.0));
         assert_eq!(store.time_span(signal).await.unwrap(), span);
+        assert_eq!(store.time_spans(&signals).await.unwrap()[index], span, "of several at once");
         let mut scanned = 0;
         let mut scan = store.scan(signal, at(-10), at(1_000));
         while let Some(run) = scan.next().await.unwrap() {

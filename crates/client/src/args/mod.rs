@@ -12,7 +12,7 @@ pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
     RecipeArgs,
 };
-pub(crate) use storage::{BackupArgs, EraseArgs, GapsArgs, Keep, RetentionArgs, SummaryArgs};
+pub(crate) use storage::{BackupArgs, EraseArgs, GapsArgs, Keep, RetentionArgs, SpanArgs, SummaryArgs};
 pub(crate) use values::{SignalPath, expand, typed};
 
 use crate::output::Form;
@@ -173,6 +173,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern summary tower/level --since 7d --by day\n  lantern summary tower/level tower/temp --from 2026-01-01 --by month"
     )]
     Summary(SummaryArgs),
+    /// Show from when to when there are readings
+    #[command(after_help = "Examples:\n  lantern span\n  lantern span tower/level tunnel/co")]
+    Span(SpanArgs),
     /// List times without readings
     #[command(
         after_help = "Examples:\n  lantern gaps tower/level --since 7d\n  lantern gaps tower/level --longer-than 1h"

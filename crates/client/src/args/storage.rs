@@ -47,6 +47,13 @@ impl By {
 }
 
 #[derive(Args)]
+pub(crate) struct SpanArgs {
+    /// Signals to look for; all of the site if absent
+    #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+    pub(crate) signals: Vec<SignalPath>,
+}
+
+#[derive(Args)]
 pub(crate) struct GapsArgs {
     /// Device and code
     #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]

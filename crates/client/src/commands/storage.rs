@@ -1,7 +1,7 @@
 //! `lantern summary`, `gaps`, `retention`, `erase`, `storage` and `backup`.
 
 use super::{Context, ask, zone};
-use crate::args::{BackupArgs, EraseArgs, GapsArgs, RetentionArgs, SummaryArgs};
+use crate::args::{BackupArgs, EraseArgs, GapsArgs, RetentionArgs, SpanArgs, SummaryArgs};
 use crate::output::{Form, emit, facts, table};
 use crate::server::{Server, segment};
 use crate::{show, time};
@@ -11,7 +11,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use lantern_api::{
-    Bucket, Deletion, Gap, Page, Retention, RetentionEffect, RetentionState, Storage, SummaryTable, Value,
+    Bucket, Deletion, Gap, Page, Retention, RetentionEffect, RetentionState, SignalSpan, Storage, SummaryTable, Value,
 };
 use std::fs::File;
 use std::io::{BufWriter, IsTerminal, Write};
@@ -38,7 +38,7 @@ pub(crate) async fn summary(context: &Context, args: SummaryArgs) -> Result<()> 
             if one.buckets.is_empty() {
                 return format!("{title}: no readings in that time");
             }
-            let rows = one.buckets.iter().map(|bucket| row(bucket, summary.by.is_some(), &zone)).collect();
+            let rows = one.buckets.iter().map(|bucket| row(bucket, summary.time.by.is_some(), &zone)).collect();
             let headings = ["from", "least", "mean", "most", "first", "last", "mean in time", "readings"];
             format!("{title}\n{}", table(&headings, &[1, 2, 3, 4, 5, 6, 7], rows))
         };
@@ -55,6 +55,20 @@ fn row(bucket: &Bucket, is_date: bool, zone: &TimeZone) -> Vec<String> {
     row.extend([b.min, b.mean, b.max, b.first, b.last, b.time_mean].map(number));
     row.push(b.count.to_string());
     row
+}
+
+pub(crate) async fn span(context: &Context, args: SpanArgs) -> Result<()> {
+    let server = context.server()?;
+    let zone = zone(&server).await?;
+    let list: Vec<String> = args.signals.iter().map(ToString::to_string).collect();
+    let query: Vec<(&str, String)> = if list.is_empty() { Vec::new() } else { vec![("signals", list.join(","))] };
+    let path = format!("sites/{}/span", segment(&server.site_code().await?));
+    let spans: Vec<SignalSpan> = server.get(&path, &query).await?;
+    context.output.print(&spans, |spans| {
+        let at = |at: &Option<String>| at.as_ref().map_or_else(|| "—".to_owned(), |at| time::local(at, &zone));
+        let row = |span: &SignalSpan| vec![span.signal.clone(), at(&span.first_at), at(&span.last_at)];
+        table(&["signal", "first", "last"], &[], spans.iter().map(row).collect())
+    })
 }
 
 pub(crate) async fn gaps(context: &Context, args: GapsArgs) -> Result<()> {

@@ -1,7 +1,8 @@
 //! Taking readings away: CSV with one column per signal, and SenML.
 
-use super::export_format::{Column, Format};
-use super::query::{self, Wanted};
+use super::export_format::Format;
+use super::listed::listed_or_all;
+use super::query;
 use crate::app::App;
 use crate::auth::Access;
 use crate::problem::Problem;
@@ -14,8 +15,6 @@ use rocket::response::stream::ByteStream;
 use rocket::{Responder, Route, State, get, routes};
 use std::sync::Arc;
 
-/// Signals in one export.
-const MAX_SIGNALS: usize = 50;
 /// Bytes gathered before they are sent.
 const CHUNK: usize = 32 * 1024;
 
@@ -62,10 +61,10 @@ async fn export<'a>(
         .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
     let mut format = Format::from_name(format.unwrap_or("csv"), zone)
         .ok_or_else(|| Problem::invalid("format", "`csv`, `senml` or `senml-cbor`"))?;
-    let columns = columns(app, &site.code, signals).await?;
+    let columns = listed_or_all(app, &site.code, signals).await?;
     let name = format!("{}.{}", site.code, format.ending());
     let content_type = format.content_type();
-    let cursors = columns.iter().map(|c| Cursor::new(&app.store, c.signal, from, to)).collect();
+    let cursors = columns.iter().map(|c| Cursor::new(&app.store, c.signal.id, from, to)).collect();
     let mut rows = Rows { cursors, values: Vec::new() };
     let stream = ByteStream! {
         let mut buffer = Vec::with_capacity(CHUNK + 1_024);
@@ -102,46 +101,6 @@ async fn export<'a>(
         content_type,
         disposition: Header::new("Content-Disposition", format!("attachment; filename=\"{name}\"")),
     })
-}
-
-async fn columns(app: &App, site: &str, signals: Option<&str>) -> Result<Vec<Column>, Problem> {
-    let mut columns = Vec::new();
-    match signals {
-        Some(list) => {
-            for path in list.split(',') {
-                let (path, unit) = path.split_once(':').map_or((path, None), |(path, unit)| (path, Some(unit)));
-                let Some((device, code)) = path.trim().split_once('/') else {
-                    return Err(Problem::invalid("signals", format_args!("`{path}` is not DEVICE/SIGNAL")));
-                };
-                let (_, device, signal) = app.signal(site, device, code).await?;
-                columns.push(column(&device.code, &signal, query::unit(&signal, unit)?));
-                check_count(&columns)?;
-            }
-        }
-        None => {
-            let site = app.site(site).await?;
-            for device in app.store.devices(site.id, "", MAX_SIGNALS as u32 + 1).await? {
-                let declared = app.store.signals(device.id).await?;
-                for signal in declared.iter().filter(|signal| signal.value_type.is_some()) {
-                    columns.push(column(&device.code, signal, query::unit(signal, None)?));
-                }
-                check_count(&columns)?;
-            }
-        }
-    }
-    Ok(columns)
-}
-
-fn check_count(columns: &[Column]) -> Result<(), Problem> {
-    if columns.len() > MAX_SIGNALS {
-        return Err(Problem::invalid("signals", format_args!("at most {MAX_SIGNALS} in one export; name them")));
-    }
-    Ok(())
-}
-
-fn column(device: &str, signal: &lantern_store::Signal, wanted: Wanted) -> Column {
-    let unit = wanted.code().or_else(|| signal.unit.clone());
-    Column { signal: signal.id, path: format!("{device}/{}", signal.code), unit, wanted }
 }
 
 /// One signal's readings, some at a time.

@@ -1,21 +1,11 @@
 //! The formats of an export, written row by row.
 
-use super::query::Wanted;
+use super::listed::Listed;
 use super::zoned_times::ZonedTimes;
 use jiff::tz::TimeZone;
-use lantern_core::{Moment, SignalId, Value, senml};
+use lantern_core::{Moment, Value, senml};
 use rocket::http::ContentType;
 use std::io::Write;
-
-/// One signal of an export.
-pub(super) struct Column {
-    pub(super) signal: SignalId,
-    /// `device/signal`.
-    pub(super) path: String,
-    pub(super) unit: Option<String>,
-    /// In which unit it is wanted.
-    pub(super) wanted: Wanted,
-}
 
 /// How an export is written.
 pub(super) enum Format {
@@ -61,7 +51,7 @@ impl Format {
     }
 
     /// Writes what stands before the rows.
-    pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Column]) {
+    pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Listed]) {
         match self {
             Self::Csv(_) => {
                 let mut line = vec!["time".to_owned()];
@@ -78,7 +68,7 @@ impl Format {
     }
 
     /// Writes the values of one time.
-    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: &mut [Option<Value>]) {
+    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &mut [Option<Value>]) {
         if let Self::Csv(times) = self {
             times.write(buffer, at);
             for value in values {

@@ -16,6 +16,7 @@ mod keys;
 mod kinds;
 mod lamp;
 mod links;
+mod listed;
 mod live;
 mod now;
 mod openapi;

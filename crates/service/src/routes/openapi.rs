@@ -41,7 +41,7 @@ pub(super) fn routes() -> Vec<Route> {
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         now::site_now, now::device_now,
-        readings::readings, readings::reading_at, readings::gaps, readings::delete_readings,
+        readings::readings, readings::reading_at, readings::span, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
         storage::signal_retention, storage::set_signal_retention, storage::reset_signal_retention,
         storage::kind_retention, storage::set_kind_retention, storage::reset_kind_retention,

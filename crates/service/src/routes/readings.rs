@@ -1,11 +1,13 @@
 //! Readings of a signal.
 
+use super::listed::{Listed, listed_or_all};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
 use crate::problem::Problem;
 use crate::translate;
-use lantern_api::{Deletion, Gap, Page, Reading};
+use lantern_api::{Deletion, Gap, Page, Reading, SignalSpan};
+use lantern_core::{Moment, SignalId};
 use lantern_store::Order;
 use rocket::http::Status;
 use rocket::serde::json::Json;
@@ -13,7 +15,7 @@ use rocket::{Route, State, delete, get, routes};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![readings, reading_at, gaps, delete_readings]
+    routes![readings, reading_at, span, gaps, delete_readings]
 }
 
 /// Readings of a signal from `from` to `to` (excluded; by default the last day),
@@ -88,6 +90,24 @@ async fn reading_at(
         )
     })?;
     Ok(Json(translate::reading_of(device.state, wanted.point(point))))
+}
+
+/// From when to when there are readings, of which only summaries may be left:
+/// `signals` is a list such as `tower/level,tower/air`, by default all that the site
+/// has declared, of 50 at most.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = Vec<SignalSpan>), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/span?<signals>")]
+async fn span(app: &State<Arc<App>>, _access: Access, site: &str, signals: Option<&str>) -> Answer<Vec<SignalSpan>> {
+    let listed = listed_or_all(app, site, signals).await?;
+    let ids: Vec<SignalId> = listed.iter().map(|one| one.signal.id).collect();
+    let spans = app.store.time_spans(&ids).await?;
+    let shown = |(one, span): (Listed, Option<(Moment, Moment)>)| SignalSpan {
+        signal: one.path,
+        first_at: span.map(|(first, _)| first.to_string()),
+        last_at: span.map(|(_, last)| last.to_string()),
+    };
+    Ok(Json(listed.into_iter().zip(spans).map(shown).collect()))
 }
 
 /// Times without readings, from `from` to `to` (excluded; by default the last

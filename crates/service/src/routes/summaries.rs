@@ -1,20 +1,18 @@
 //! Summaries and curves: readings of a time in as few points as are wanted.
 
+use super::listed::listed;
 use super::query::Wanted;
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::Access;
 use crate::problem::Problem;
 use jiff::tz::TimeZone;
-use lantern_api::{Bucket, BucketUnit, Curve, SignalSummary, SummarySet, SummaryTable};
+use lantern_api::{Bucket, BucketUnit, Curve, DividedTime, SignalSummary, SummarySet, SummaryTable};
 use lantern_core::series::{self, Buckets, CalendarUnit, MAX_BUCKETS, bucket_width};
 use lantern_core::{Moment, SignalId};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
-
-/// Signals in one request.
-const MAX_SIGNALS: usize = 50;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![summary, table, curve]
@@ -25,9 +23,7 @@ struct Division {
     from: Moment,
     to: Moment,
     buckets: Buckets,
-    width_s: Option<f64>,
-    by: Option<BucketUnit>,
-    zone: Option<String>,
+    shown: DividedTime,
 }
 
 impl Division {
@@ -39,10 +35,11 @@ impl Division {
         site_zone: &str,
     ) -> Result<Self, Problem> {
         let count = query::number("buckets", count, 500, 1, MAX_BUCKETS)?;
+        let shown = |width_s, by, zone| DividedTime { from: from.to_string(), to: to.to_string(), width_s, by, zone };
         let Some(by) = by else {
             let width = bucket_width(to.as_micros() - from.as_micros(), count);
             let buckets = Buckets::Even(width);
-            return Ok(Self { from, to, buckets, width_s: Some(width as f64 / 1e6), by: None, zone: None });
+            return Ok(Self { from, to, buckets, shown: shown(Some(width as f64 / 1e6), None, None) });
         };
         let (by, unit) = match by {
             "day" => (BucketUnit::Day, CalendarUnit::Day),
@@ -60,7 +57,7 @@ impl Division {
                 format_args!("more than {MAX_BUCKETS} buckets; ask for a shorter time or longer ones"),
             )
         })?;
-        Ok(Self { from, to, buckets, width_s: None, by: Some(by), zone: Some(name.to_owned()) })
+        Ok(Self { from, to, buckets, shown: shown(None, Some(by), Some(name.to_owned())) })
     }
 
     async fn of(&self, app: &App, signal: SignalId, wanted: &Wanted) -> Result<Vec<Bucket>, Problem> {
@@ -100,18 +97,12 @@ async fn summary(
     let wanted = query::unit(&signal, unit)?;
     wanted.check_means()?;
     let buckets = division.of(app, signal.id, &wanted).await?;
-    Ok(Json(SummarySet {
-        from: division.from.to_string(),
-        to: division.to.to_string(),
-        width_s: division.width_s,
-        by: division.by,
-        zone: division.zone,
-        buckets,
-    }))
+    Ok(Json(SummarySet { time: division.shown, buckets }))
 }
 
 /// Several signals in the same buckets: `signals` is a list such as
-/// `tower/level,tower/temp`, of 50 at most. All else as for one signal.
+/// `tower/level,larder/temp:Cel`, of 50 at most, where what follows the colon is
+/// another unit than the signal's. All else as for one signal.
 #[utoipa::path(context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = SummaryTable), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/summary?<signals>&<from>&<to>&<buckets>&<by>&<zone>")]
@@ -130,31 +121,14 @@ async fn table(
     let span = query::span(from, to)?;
     let found = app.site(site).await?;
     let division = Division::new(span, buckets, by, zone, &found.zone)?;
-    let paths: Vec<&str> = signals.unwrap_or_default().split(',').map(str::trim).filter(|p| !p.is_empty()).collect();
-    if paths.is_empty() || paths.len() > MAX_SIGNALS {
-        return Err(Problem::invalid("signals", format_args!("name 1 to {MAX_SIGNALS} of them, each DEVICE/SIGNAL")));
+    let listed = listed(app, site, signals.unwrap_or_default()).await?;
+    let mut summaries = Vec::with_capacity(listed.len());
+    for one in listed {
+        one.wanted.check_means()?;
+        let buckets = division.of(app, one.signal.id, &one.wanted).await?;
+        summaries.push(SignalSummary { signal: one.path, unit: one.unit, buckets });
     }
-    let mut summaries = Vec::with_capacity(paths.len());
-    for path in paths {
-        let Some((device, code)) = path.split_once('/') else {
-            return Err(Problem::invalid("signals", format_args!("`{path}` is not DEVICE/SIGNAL")));
-        };
-        let (_, device, signal) = app.signal(site, device, code).await?;
-        let buckets = division.of(app, signal.id, &query::unit(&signal, None)?).await?;
-        summaries.push(SignalSummary {
-            signal: format!("{}/{}", device.code, signal.code),
-            unit: signal.unit,
-            buckets,
-        });
-    }
-    Ok(Json(SummaryTable {
-        from: division.from.to_string(),
-        to: division.to.to_string(),
-        width_s: division.width_s,
-        by: division.by,
-        zone: division.zone,
-        signals: summaries,
-    }))
+    Ok(Json(SummaryTable { time: division.shown, signals: summaries }))
 }
 
 /// At most `points` readings (500 by default, 5,000 at most) that draw nearly the

@@ -157,6 +157,23 @@ pub(crate) async fn last_at(connection: &mut SqliteConnection, signal: SignalId)
         .await
 }
 
+/// First and last sealed times of several signals, in their order.
+pub(crate) async fn ends(
+    connection: &mut SqliteConnection,
+    signals: &[SignalId],
+) -> Result<Vec<Option<(i64, i64)>>, sqlx::Error> {
+    let list = signals.iter().map(|signal| signal.0.to_string()).collect::<Vec<_>>().join(",");
+    let rows = sqlx::query(
+        "SELECT (SELECT first_at FROM segment WHERE signal_id = value ORDER BY first_at LIMIT 1),
+                (SELECT last_at FROM segment WHERE signal_id = value ORDER BY first_at DESC LIMIT 1)
+         FROM json_each(?) ORDER BY key",
+    )
+    .bind(format!("[{list}]"))
+    .fetch_all(connection)
+    .await?;
+    rows.iter().map(|row| Ok(row.try_get::<Option<i64>, _>(0)?.zip(row.try_get(1)?))).collect()
+}
+
 /// Why a segment's readings cannot be had.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum LoadError {
