@@ -1,7 +1,7 @@
 //! A month of twenty signals, asked for over HTTP.
 
 use crate::service::Service;
-use crate::store_data::{BEGIN, plain_rows, slow};
+use crate::store_data::{BEGIN, fill_plain_rows, slow};
 use crate::{Entry, median};
 use anyhow::{Context, Result, ensure};
 use std::fmt::Write;
@@ -70,7 +70,8 @@ pub(crate) async fn scan(rounds: u8) -> Result<Entry> {
     service.restart(dir.path())?;
     let before = service.peak_memory()?;
     let mut plain =
-        plain_rows(&dir.path().join("plain"), (0..4).map(|seed| (seed, slow(seed as u64, 259_000).collect()))).await?;
+        fill_plain_rows(&dir.path().join("plain"), (0..4).map(|seed| (seed, slow(seed as u64, 259_000).collect())))
+            .await?;
     let (from, to) = (BEGIN / 1_000_000, BEGIN / 1_000_000 + 10 * TIMES as i64);
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
     for _ in 0..rounds {

@@ -7,7 +7,7 @@
 use crate::work::{DELIVERIES, DEVICES, READINGS, SIGNALS, TIMES, at_s, value};
 use anyhow::Result;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqliteSynchronous};
-use sqlx::{AssertSqlSafe, ConnectOptions, Connection};
+use sqlx::{AssertSqlSafe, ConnectOptions, Connection, SqliteConnection};
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Instant;
@@ -17,14 +17,14 @@ const TRANSACTION: usize = 8_000;
 /// Rows of one statement: a whole transaction. Smaller ones were not faster.
 const STATEMENT: usize = TRANSACTION;
 
-/// Inserts all readings in order of time and gives back rows a second.
-pub(crate) async fn insert(dir: &Path) -> Result<f64> {
+/// A new table of rows and nothing else, with so many KiB of cache.
+pub(crate) async fn create(file: &Path, cache_kib: u32) -> Result<SqliteConnection> {
     let options = SqliteConnectOptions::new()
-        .filename(dir.join("plain.sqlite"))
+        .filename(file)
         .create_if_missing(true)
         .journal_mode(SqliteJournalMode::Wal)
         .synchronous(SqliteSynchronous::Full)
-        .pragma("cache_size", "-16000")
+        .pragma("cache_size", format!("-{cache_kib}"))
         .pragma("wal_autocheckpoint", "4000");
     let mut connection = options.connect().await?;
     sqlx::query(
@@ -33,6 +33,12 @@ pub(crate) async fn insert(dir: &Path) -> Result<f64> {
     )
     .execute(&mut connection)
     .await?;
+    Ok(connection)
+}
+
+/// Inserts all readings in order of time and gives back rows a second.
+pub(crate) async fn insert(dir: &Path) -> Result<f64> {
+    let mut connection = create(&dir.join("plain.sqlite"), 16_000).await?;
     let rows = rows();
     let sql: Arc<str> =
         format!("INSERT INTO reading (signal_id, at, value) VALUES {}", vec!["(?,?,?)"; STATEMENT].join(",")).into();

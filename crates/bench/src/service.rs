@@ -22,11 +22,10 @@ pub(crate) struct Service {
 impl Service {
     /// Starts a service and makes the devices.
     pub(crate) async fn start(data: &Path) -> Result<Self> {
-        let (child, mut lines) = spawn(data)?;
-        let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
+        let (child, url, mut lines) = spawn(data)?;
         let mqtt = lines.next().and_then(|l| l.strip_prefix("MQTT is at mqtt://")?.parse().ok());
         let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
-        let (Some(url), Some(mqtt), Some(code)) = (url, mqtt, code) else { bail!("the service did not start") };
+        let (Some(mqtt), Some(code)) = (mqtt, code) else { bail!("the service did not start") };
         std::thread::spawn(move || lines.for_each(drop));
         let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new() };
         service.make_devices(&code).await?;
@@ -37,10 +36,8 @@ impl Service {
     pub(crate) fn restart(&mut self, data: &Path) -> Result<()> {
         let _ = self.child.kill();
         let _ = self.child.wait();
-        let (child, mut lines) = spawn(data)?;
-        self.child = child;
-        let url = lines.next().and_then(|l| Some(l.strip_prefix("Key Lantern is at ")?.to_owned()));
-        self.url = url.context("the service did not start again")?;
+        let (child, url, lines) = spawn(data)?;
+        (self.child, self.url) = (child, url);
         std::thread::spawn(move || lines.for_each(drop));
         Ok(())
     }
@@ -104,8 +101,8 @@ impl Service {
     }
 }
 
-/// Starts the process and gives the lines it prints.
-fn spawn(data: &Path) -> Result<(Child, impl Iterator<Item = String> + Send + use<>)> {
+/// Starts the process, and gives its address and the lines it prints after that.
+fn spawn(data: &Path) -> Result<(Child, String, impl Iterator<Item = String> + Send + use<>)> {
     let binary = std::env::current_exe()?.with_file_name("key-lantern");
     let mut child = Command::new(binary)
         .arg("serve")
@@ -121,7 +118,9 @@ fn spawn(data: &Path) -> Result<(Child, impl Iterator<Item = String> + Send + us
         .spawn()
         .context("cannot start the service")?;
     let stdout = child.stdout.take().context("the service has no output")?;
-    Ok((child, BufReader::new(stdout).lines().map_while(Result::ok)))
+    let mut lines = BufReader::new(stdout).lines().map_while(Result::ok);
+    let url = lines.next().and_then(|line| Some(line.strip_prefix("Key Lantern is at ")?.to_owned()));
+    Ok((child, url.context("the service did not start")?, lines))
 }
 
 impl Drop for Service {

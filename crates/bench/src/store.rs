@@ -1,6 +1,6 @@
 //! The series store.
 
-use crate::store_data::{BEGIN, plain_rows, record, signals, slow, waveform};
+use crate::store_data::{BEGIN, fill_plain_rows, record, signals, slow, waveform};
 use crate::{Entry, median};
 use anyhow::{Result, ensure};
 use lantern_core::series::{Buckets, bucket_width};
@@ -44,7 +44,8 @@ pub(crate) async fn bytes(name: &'static str) -> Result<Entry> {
     store.quiet().await;
     let used = store.disk_use().await?.used - empty;
     store.close().await;
-    let mut plain = plain_rows(&dir.path().join("plain"), (0..8).map(|seed| (seed, readings(seed as u64)))).await?;
+    let mut plain =
+        fill_plain_rows(&dir.path().join("plain"), (0..8).map(|seed| (seed, readings(seed as u64)))).await?;
     let total = (8 * count) as f64;
     let (figure, limit) = (used as f64 / total, size(&mut plain).await? / total);
     Ok(Entry { name, figure, unit: "bytes", limit, ratio: limit / figure })
@@ -59,7 +60,7 @@ pub(crate) async fn chart_year(rounds: u8) -> Result<Entry> {
     let id = signals(&store, 1).await?[0];
     record(&store, id, slow(1, COUNT), 5_000).await?;
     store.quiet().await;
-    let mut plain = plain_rows(&dir.path().join("plain"), [(1, slow(1, COUNT).collect())].into_iter()).await?;
+    let mut plain = fill_plain_rows(&dir.path().join("plain"), [(1, slow(1, COUNT).collect())].into_iter()).await?;
     let (from, to) = (BEGIN, BEGIN + COUNT as i64 * 10_000_000);
     let width = bucket_width(to - from, 1_000);
     let (mut figures, mut limits) = (Vec::new(), Vec::new());

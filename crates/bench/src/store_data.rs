@@ -1,10 +1,10 @@
 //! Series to measure the store with.
 
+use crate::plain_rows;
 use anyhow::Result;
 use lantern_core::{Moment, Reading, SignalId, Value};
 use lantern_store::{NewDevice, NewSignal, NewSite, Store};
-use sqlx::sqlite::{SqliteConnectOptions, SqliteConnection, SqliteJournalMode};
-use sqlx::{ConnectOptions, Connection};
+use sqlx::{Connection, SqliteConnection};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -86,22 +86,11 @@ pub(crate) async fn record(
 }
 
 /// The same readings as plain rows of a table and nothing else.
-pub(crate) async fn plain_rows(
+pub(crate) async fn fill_plain_rows(
     file: &Path,
     signals: impl Iterator<Item = (i64, Vec<(i64, f64)>)>,
 ) -> Result<SqliteConnection> {
-    let options = SqliteConnectOptions::new()
-        .filename(file)
-        .create_if_missing(true)
-        .journal_mode(SqliteJournalMode::Wal)
-        .pragma("cache_size", "-64000");
-    let mut connection = options.connect().await?;
-    sqlx::query(
-        "CREATE TABLE reading (signal_id INTEGER NOT NULL, at INTEGER NOT NULL, value ANY NOT NULL,
-             PRIMARY KEY (signal_id, at)) STRICT, WITHOUT ROWID",
-    )
-    .execute(&mut connection)
-    .await?;
+    let mut connection = plain_rows::create(file, 64_000).await?;
     let sql: Arc<str> =
         format!("INSERT INTO reading (signal_id, at, value) VALUES {}", vec!["(?,?,?)"; 1_000].join(",")).into();
     for (signal, readings) in signals {

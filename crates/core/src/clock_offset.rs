@@ -1,6 +1,7 @@
 //! How far a sender's clock is off, judged by when its messages arrive.
 
 use crate::Moment;
+use crate::median::median;
 use std::collections::VecDeque;
 
 /// How many messages are judged by.
@@ -32,10 +33,7 @@ impl ClockOffset {
         if self.seconds.len() < 3 {
             return None;
         }
-        let mut sorted: Vec<f64> = self.seconds.iter().copied().collect();
-        sorted.sort_by(f64::total_cmp);
-        let middle = sorted.len() / 2;
-        Some(if sorted.len() % 2 == 1 { sorted[middle] } else { f64::midpoint(sorted[middle - 1], sorted[middle]) })
+        median(self.seconds.iter().copied())
     }
 }
 

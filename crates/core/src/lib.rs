@@ -59,6 +59,7 @@ pub mod formula;
 pub mod intake;
 pub mod lamp;
 pub mod link;
+mod median;
 mod moment;
 pub mod own_topic;
 pub mod physics;

@@ -4,6 +4,7 @@ use super::chain::Why;
 use super::counter::counted;
 use super::memory::Remembered;
 use super::step::{Arrangement, Outside, Step};
+use crate::median::median;
 use crate::physics::{rtd, thermistor};
 
 impl Step {
@@ -84,14 +85,7 @@ impl Step {
                 while memory.window.len() > usize::from(*window) {
                     memory.window.pop_front();
                 }
-                let mut sorted: Vec<f64> = memory.window.iter().copied().collect();
-                sorted.sort_by(f64::total_cmp);
-                let middle = sorted.len() / 2;
-                Ok(if sorted.len() % 2 == 1 {
-                    sorted[middle]
-                } else {
-                    f64::midpoint(sorted[middle - 1], sorted[middle])
-                })
+                Ok(median(memory.window.iter().copied()).unwrap_or(x))
             }
             (Self::Smooth { time_constant_s }, seconds) => {
                 let share = seconds.map_or(1.0, |seconds| 1.0 - (-seconds / time_constant_s).exp());

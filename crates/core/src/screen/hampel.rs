@@ -1,5 +1,7 @@
 //! Values far from those around them.
 
+use crate::median::median;
+
 /// What the median of distances from the median is, of a normal distribution, in
 /// standard deviations.
 const OF_A_NORMAL: f64 = 1.4826;
@@ -13,17 +15,6 @@ pub fn is_outlier(value: f64, among: &[f64], threshold: f64) -> bool {
     let Some(middle) = median(among.iter().copied()) else { return false };
     let Some(spread) = median(among.iter().map(|other| (other - middle).abs())) else { return false };
     (value - middle).abs() > threshold * OF_A_NORMAL * spread
-}
-
-fn median(values: impl Iterator<Item = f64>) -> Option<f64> {
-    let mut sorted: Vec<f64> = values.collect();
-    sorted.sort_by(f64::total_cmp);
-    let middle = sorted.len() / 2;
-    match sorted.len() {
-        0 => None,
-        len if len % 2 == 1 => Some(sorted[middle]),
-        _ => Some(f64::midpoint(sorted[middle - 1], sorted[middle])),
-    }
 }
 
 #[cfg(test)]
