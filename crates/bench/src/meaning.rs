@@ -4,7 +4,7 @@ use crate::{Entry, median};
 use anyhow::{Result, ensure};
 use lantern_core::convert::{Conversion, Memory, Step};
 use lantern_core::formula::{Formula, SignalType};
-use lantern_core::screen::{self, Screen};
+use lantern_core::screen::{self, Beside, Screen};
 use lantern_core::units::UnitCode;
 use std::hint::black_box;
 use std::time::Instant;
@@ -32,7 +32,8 @@ pub(crate) fn chain(rounds: u8) -> Result<Entry> {
             let raw = (2_000 + i * 7 % 50) as f64;
             let converted = conversion.apply(i * 1_000_000, black_box(raw), &[], &mut memory);
             if let Ok(converted) = converted {
-                good += usize::from(screen.judge(i * 1_000_000, converted.value, None, &mut seen).is_good());
+                good +=
+                    usize::from(screen.judge(i * 1_000_000, converted.value, &Beside::default(), &mut seen).is_good());
             }
         }
         figures.push(started.elapsed().as_secs_f64() * 1e9 / COUNT as f64);

@@ -111,8 +111,9 @@ pub struct Understood {
 pub fn understand(plan: &Plan, decoded: Decoded<'_>, now: Moment) -> Understood {
     let mut understood = Understood { refused: decoded.refused, remarks: decoded.remarks, ..Understood::default() };
     understood.readings.reserve(decoded.items.len());
+    let mut changes = Changes::default();
     for item in decoded.items {
-        match place(plan, item, now) {
+        match place_with(plan, item, now, &mut changes) {
             Ok(Placed::Reading(reading)) => understood.readings.push(reading),
             Ok(Placed::Arrival(arrival)) => understood.arrivals.push(arrival),
             Ok(Placed::Ignored) => understood.ignored += 1,
@@ -127,16 +128,31 @@ pub fn understand(plan: &Plan, decoded: Decoded<'_>, now: Moment) -> Understood 
 /// # Errors
 /// A [`Refusal`] of this value.
 pub fn place(plan: &Plan, item: Item<'_>, now: Moment) -> Result<Placed, Refusal> {
+    place_with(plan, item, now, &mut Changes::default())
+}
+
+/// Changes of unit that have come up in a delivery: its values mostly have the
+/// same few units, and reading a unit takes as long as placing a hundred values.
+#[derive(Default)]
+struct Changes(Vec<KnownChange>);
+
+struct KnownChange {
+    sent: String,
+    declared: String,
+    change: Option<UnitChange>,
+}
+
+fn place_with(plan: &Plan, item: Item<'_>, now: Moment, changes: &mut Changes) -> Result<Placed, Refusal> {
     let at = item.at.unwrap_or(now);
     check_time(&item, at, now)?;
     match plan.get(&item.name) {
         Some(signal) if signal.is_ignored => Ok(Placed::Ignored),
         Some(signal) => {
-            let change = change_of_unit(&item, signal)?;
+            let change = changes.of(&item, signal)?;
             let value = convert(&item.name, item.value, signal.value_type)?;
             let reading = Reading::good(signal.id, at, value);
             Ok(Placed::Reading(match change {
-                Some(change) => in_unit(&change, reading),
+                Some(change) => in_unit(change, reading),
                 None => reading,
             }))
         }
@@ -161,13 +177,37 @@ fn check_time(item: &Item<'_>, at: Moment, now: Moment) -> Result<(), Refusal> {
     Err(Refusal::of(code, &item.name, detail))
 }
 
-/// How a value in another unit than the signal's becomes one in it; what measures
-/// something else is not taken.
-fn change_of_unit(item: &Item<'_>, signal: &PlannedSignal) -> Result<Option<UnitChange>, Refusal> {
-    let (Some(sent), Some(declared)) = (&item.unit, &signal.unit) else { return Ok(None) };
-    if sent == declared {
-        return Ok(None);
+impl Changes {
+    /// Changes that are remembered: looking through more would take as long again.
+    const MOST: usize = 16;
+
+    /// How a value in another unit than the signal's becomes one in it; `None` if
+    /// it is in that already.
+    fn of(&mut self, item: &Item<'_>, signal: &PlannedSignal) -> Result<Option<&UnitChange>, Refusal> {
+        let (Some(sent), Some(declared)) = (&item.unit, &signal.unit) else { return Ok(None) };
+        if sent == declared {
+            return Ok(None);
+        }
+        let known = self.0.iter().position(|known| known.sent == *sent && known.declared == *declared);
+        let place = match known {
+            Some(place) => place,
+            None => {
+                let change = change_of_unit(item, sent, declared)?;
+                // Who names a new unit with each value has to wait for it.
+                if self.0.len() >= Self::MOST {
+                    self.0.clear();
+                }
+                self.0.push(KnownChange { sent: sent.to_string(), declared: declared.clone(), change });
+                self.0.len() - 1
+            }
+        };
+        Ok(self.0[place].change.as_ref())
     }
+}
+
+/// From the unit that was sent to the signal's; what measures something else is not
+/// taken.
+fn change_of_unit(item: &Item<'_>, sent: &str, declared: &str) -> Result<Option<UnitChange>, Refusal> {
     let mismatch = |detail| Refusal::of(RefusalCode::UnitMismatch, &item.name, detail);
     let name = shown(&item.name);
     let Ok(from) = UnitCode::from_entry(sent) else {

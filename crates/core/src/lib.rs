@@ -35,6 +35,7 @@
 //! | [`intake`] | raw values to readings and arrivals |
 //! | [`lamp`] | the one-glance state, for small displays |
 //! | [`link`] | how messages come through |
+//! | [`meaning`] | conversion or formula, and screen, of a signal together |
 //! | [`own_topic`] | topics a device is told to listen to |
 //! | [`physics`] | thermocouples, humidity, sound, tanks and the like |
 //! | [`presence`] | fresh, late, silent, never |
@@ -59,6 +60,7 @@ pub mod formula;
 pub mod intake;
 pub mod lamp;
 pub mod link;
+pub mod meaning;
 mod median;
 mod moment;
 pub mod own_topic;

@@ -1,6 +1,7 @@
 //! The checks of a screen.
 
 use super::hampel::is_outlier;
+use super::position::{Fixed, PositionCheck};
 use crate::quality::{Cause, Quality};
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
@@ -31,6 +32,25 @@ pub struct Screen {
     /// It counts only while another signal says so.
     #[serde(rename = "while", skip_serializing_if = "Option::is_none")]
     pub dependence: Option<Dependence>,
+    /// It is the latitude or longitude of a position.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub position: Option<PositionCheck>,
+    /// What comes later than so many seconds after its time is suspect.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub late_after_s: Option<f64>,
+}
+
+/// What there is beside a value to judge it by.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Beside {
+    /// What the flag of [`Screen::dependence`] was last, if that is new enough.
+    pub flag: Option<bool>,
+    /// The whole position, north and east in degrees, for [`Screen::position`].
+    pub position: Option<(f64, f64)>,
+    /// How good its fix is.
+    pub fix: Option<f64>,
+    /// How long after its time it came, in microseconds, if that is known.
+    pub late: Option<i64>,
 }
 
 /// From and to, both included; what is absent is open.
@@ -88,6 +108,9 @@ pub enum ScreenError {
     /// No signal to depend on.
     #[error("name the signal on which it depends")]
     Dependence,
+    /// No two signals for a position, or nothing to tell its quality by.
+    #[error("a position is two signals, latitude and longitude, and its quality a third with a number")]
+    Position,
 }
 
 /// What a screen remembers from value to value. Kept beside the signal, so that it
@@ -102,6 +125,9 @@ pub struct Memory {
     same: Option<(i64, f64)>,
     /// The last values that were possible.
     window: VecDeque<f64>,
+    /// The last good position.
+    #[serde(default)]
+    fixed: Option<Fixed>,
 }
 
 impl Range {
@@ -149,22 +175,38 @@ impl Screen {
         if self.dependence.as_ref().is_some_and(|dependence| dependence.signal.is_empty()) {
             return Err(ScreenError::Dependence);
         }
-        Ok(())
+        if !positive(self.late_after_s) {
+            return Err(ScreenError::Positive("the time after which it is late"));
+        }
+        self.position.as_ref().map_or(Ok(()), PositionCheck::check)
     }
 
-    /// The other signal it needs, if any.
+    /// Whether it says nothing at all.
     #[must_use]
-    pub fn needs(&self) -> Option<&str> {
-        self.dependence.as_ref().map(|dependence| dependence.signal.as_str())
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
     }
 
-    /// What can be believed of a value of a time (microseconds since 1970). `other`
-    /// is the last value of [`Screen::needs`], if there is one that is new enough.
+    /// Whether it remembers what came before.
+    #[must_use]
+    pub fn is_stateful(&self) -> bool {
+        self.fastest_per_s.is_some()
+            || self.frozen_after_s.is_some()
+            || self.outlier.is_some()
+            || self.position.as_ref().is_some_and(|position| position.fastest_m_per_s.is_some())
+    }
+
+    /// What can be believed of a value of a time (microseconds since 1970), by what
+    /// is known beside it.
     ///
     /// A value older than the one before is judged by itself alone, and the memory
     /// is left as it is.
-    pub fn judge(&self, at: i64, value: f64, other: Option<bool>, memory: &mut Memory) -> Quality {
-        let alone = self.alone(value, other);
+    pub fn judge(&self, at: i64, value: f64, beside: &Beside, memory: &mut Memory) -> Quality {
+        let position = |memory: &mut Memory| {
+            let check = self.position.as_ref()?;
+            check.judge(at, beside.position, beside.fix, &mut memory.fixed)
+        };
+        let alone = self.alone(value, beside).or_else(|| position(memory));
         if memory.at.is_some_and(|before| at <= before) {
             return alone.unwrap_or_else(|| self.expectation(value));
         }
@@ -180,15 +222,18 @@ impl Screen {
     }
 
     /// What a value says by itself.
-    fn alone(&self, value: f64, other: Option<bool>) -> Option<Quality> {
+    fn alone(&self, value: f64, beside: &Beside) -> Option<Quality> {
         if self.markers.contains(&value) {
             return Some(Quality::Rejected(Cause::Marker));
         }
         if self.possible.is_some_and(|possible| !possible.holds(value)) {
             return Some(Quality::Rejected(Cause::Range));
         }
-        let dependence = self.dependence.as_ref()?;
-        (other != Some(dependence.is)).then_some(Quality::Rejected(Cause::Dependent))
+        if self.dependence.as_ref().is_some_and(|dependence| beside.flag != Some(dependence.is)) {
+            return Some(Quality::Rejected(Cause::Dependent));
+        }
+        let is_late = |after: f64| beside.late.is_some_and(|late| late as f64 / 1e6 > after);
+        self.late_after_s.is_some_and(is_late).then_some(Quality::Suspect(Cause::Time))
     }
 
     /// What a value says beside those before it.
@@ -244,6 +289,10 @@ mod tests {
 
     const GOOD: Quality = Quality::Good;
 
+    fn flag(flag: Option<bool>) -> Beside {
+        Beside { flag, ..Beside::default() }
+    }
+
     fn screen(text: &str) -> Screen {
         let screen: Screen = serde_json::from_str(text).unwrap();
         screen.check().unwrap();
@@ -253,7 +302,10 @@ mod tests {
     /// What becomes of values that come every second.
     fn judged(screen: &Screen, values: &[f64]) -> Vec<Quality> {
         let mut memory = Memory::default();
-        (0..).zip(values).map(|(i, value)| screen.judge(i * 1_000_000, *value, Some(true), &mut memory)).collect()
+        (0..)
+            .zip(values)
+            .map(|(i, value)| screen.judge(i * 1_000_000, *value, &flag(Some(true)), &mut memory))
+            .collect()
     }
 
     #[test]
@@ -288,13 +340,21 @@ mod tests {
     #[test]
     fn it_counts_only_while_the_other_says_so() {
         let screen = screen(r#"{"while": {"signal": "attached", "is": true}}"#);
-        assert_eq!(screen.needs(), Some("attached"));
         for (other, expected) in [
             (Some(true), GOOD),
             (Some(false), Quality::Rejected(Cause::Dependent)),
             (None, Quality::Rejected(Cause::Dependent)),
         ] {
-            assert_eq!(screen.judge(0, 1.0, other, &mut Memory::default()), expected, "{other:?}");
+            assert_eq!(screen.judge(0, 1.0, &flag(other), &mut Memory::default()), expected, "{other:?}");
+        }
+    }
+
+    #[test]
+    fn what_comes_long_after_its_time_is_doubted() {
+        let screen = screen(r#"{"late_after_s": 60}"#);
+        for (late, expected) in [(None, GOOD), (Some(60), GOOD), (Some(61), Quality::Suspect(Cause::Time))] {
+            let beside = Beside { late: late.map(|s: i64| s * 1_000_000), ..Beside::default() };
+            assert_eq!(screen.judge(0, 1.0, &beside, &mut Memory::default()), expected, "{late:?}");
         }
     }
 
@@ -302,10 +362,14 @@ mod tests {
     fn late_values_are_judged_by_themselves() {
         let screen = screen(r#"{"possible": {"high": 100}, "fastest_per_s": 1}"#);
         let mut memory = Memory::default();
-        assert_eq!(screen.judge(10_000_000, 5.0, None, &mut memory), GOOD);
+        assert_eq!(screen.judge(10_000_000, 5.0, &Beside::default(), &mut memory), GOOD);
         let before = memory.clone();
-        assert_eq!(screen.judge(5_000_000, 90.0, None, &mut memory), GOOD, "the rate is not known backwards");
-        assert_eq!(screen.judge(5_000_000, 101.0, None, &mut memory), Quality::Rejected(Cause::Range));
+        assert_eq!(
+            screen.judge(5_000_000, 90.0, &Beside::default(), &mut memory),
+            GOOD,
+            "the rate is not known backwards"
+        );
+        assert_eq!(screen.judge(5_000_000, 101.0, &Beside::default(), &mut memory), Quality::Rejected(Cause::Range));
         assert_eq!(memory, before);
     }
 
@@ -337,7 +401,7 @@ mod tests {
                 if i == cut {
                     memory = serde_json::from_str(&serde_json::to_string(&memory).unwrap()).unwrap();
                 }
-                let quality = screen.judge(i as i64 * 1_000_000, *value, None, &mut memory);
+                let quality = screen.judge(i as i64 * 1_000_000, *value, &Beside::default(), &mut memory);
                 let is_impossible = !(0.0..=100.0).contains(value);
                 prop_assert_eq!(quality == Quality::Rejected(Cause::Range), is_impossible);
             }

@@ -6,6 +6,8 @@
 
 mod checks;
 mod hampel;
+mod position;
 
-pub use checks::{Dependence, Memory, Outlier, Range, Screen, ScreenError};
+pub use checks::{Beside, Dependence, Memory, Outlier, Range, Screen, ScreenError};
 pub use hampel::is_outlier;
+pub use position::{Fix, PositionCheck};

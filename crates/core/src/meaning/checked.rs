@@ -1,0 +1,468 @@
+//! Meanings that make sense, and what they make of values.
+
+use super::{Meaning, Memory, Others};
+use crate::convert::{Conversion, ConversionError, Fault, Traced};
+use crate::formula::{Formula, FormulaError, SignalType};
+use crate::quality::{Cause, Quality};
+use crate::screen::{Beside, PositionCheck, Screen, ScreenError};
+use crate::units::{NoConversion, UnitChange, UnitCode, UnitError};
+use crate::{Value, ValueType};
+
+/// Why a meaning makes no sense.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum MeaningError {
+    /// A value is either sent or worked out.
+    #[error("a signal has a conversion of what is sent or a formula, not both")]
+    Both,
+    /// Conversions and screens are for numbers.
+    #[error("a text has no {0}; declare the signal as a number")]
+    NotANumber(&'static str),
+    /// The unit of what is sent is none.
+    #[error("the unit of what is sent: {0}")]
+    From(UnitError),
+    /// The conversion makes no sense.
+    #[error("the conversion: {0}")]
+    Conversion(#[from] ConversionError),
+    /// The formula makes no sense.
+    #[error("the formula: {0}")]
+    Formula(#[from] FormulaError),
+    /// The screen makes no sense.
+    #[error("the screen: {0}")]
+    Screen(#[from] ScreenError),
+    /// A signal that is needed is not there.
+    #[error("there is no signal `{0}`; name one of the same device, or DEVICE/SIGNAL of another")]
+    NoSignal(String),
+    /// A signal that is needed is of the wrong type.
+    #[error("`{0}` must be {1}")]
+    WrongSignal(String, &'static str),
+    /// A temperature that is needed cannot be had in °C.
+    #[error("`{signal}`: {error}")]
+    NoTemperature {
+        /// The signal.
+        signal: String,
+        /// Why.
+        error: NoConversion,
+    },
+    /// The time others count is nonsense.
+    #[error("values of other signals count for up to a week, and longer than no time")]
+    Within,
+    /// The position is of other signals than this.
+    #[error("the position is of `{0}` and `{1}`, and this is neither")]
+    Elsewhere(String, String),
+}
+
+/// Another signal that a meaning needs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Need {
+    /// `SIGNAL` of the same device or `DEVICE/SIGNAL`.
+    pub signal: String,
+    /// What is wanted of it.
+    pub want: Want,
+}
+
+/// What is wanted of another signal.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Want {
+    /// Its last temperature, which becomes °C so.
+    Celsius(Option<UnitChange>),
+    /// Its last value.
+    Last,
+    /// What was measured at the same time.
+    Beside,
+}
+
+/// A meaning in which everything fits together.
+#[derive(Debug)]
+pub struct Checked {
+    conversion: Option<Conversion>,
+    formula: Option<Formula>,
+    screen: Option<Screen>,
+    needs: Vec<Need>,
+    /// How many of the needs are the conversion's: the first.
+    of_conversion: usize,
+    places: Places,
+    within: i64,
+    is_flag: bool,
+    from: Option<String>,
+}
+
+/// Which needs are the screen's.
+#[derive(Debug, Default)]
+struct Places {
+    flag: Option<usize>,
+    partner: Option<usize>,
+    fix: Option<usize>,
+    is_latitude: bool,
+}
+
+impl Checked {
+    /// Checks a meaning for a signal of a code, type and unit. `signals` knows those
+    /// it may refer to.
+    ///
+    /// # Errors
+    /// [`MeaningError`] says what does not fit.
+    pub fn new(
+        meaning: &Meaning,
+        own: &str,
+        value_type: ValueType,
+        unit: Option<&UnitCode>,
+        signals: &dyn Fn(&str) -> Option<SignalType>,
+    ) -> Result<Self, MeaningError> {
+        if meaning.others_within_s.is_some_and(|s| !(s > 0.0 && s <= Meaning::MAX_OTHERS_S)) {
+            return Err(MeaningError::Within);
+        }
+        if meaning.conversion.is_some() && meaning.formula.is_some() {
+            return Err(MeaningError::Both);
+        }
+        let conversion = meaning.conversion.as_ref().filter(|written| !written.steps.is_empty());
+        if conversion.is_some() && value_type != ValueType::Number {
+            return Err(MeaningError::NotANumber("conversion"));
+        }
+        let from = meaning.conversion.as_ref().and_then(|written| written.from.as_deref());
+        let from = from.map(UnitCode::from_entry).transpose().map_err(MeaningError::From)?;
+        let conversion =
+            conversion.map(|written| Conversion::new(from.as_ref(), written.steps.clone(), unit)).transpose()?;
+        let formula = meaning.formula.as_deref().map(|text| Formula::new(text, signals, unit)).transpose()?;
+        if let Some(formula) = &formula {
+            check_result(formula, value_type)?;
+        }
+        let screen = meaning.screen.clone().filter(|screen| !screen.is_empty());
+        if screen.is_some() && value_type == ValueType::Text {
+            return Err(MeaningError::NotANumber("screen"));
+        }
+        let mut needs = Vec::new();
+        for signal in conversion.iter().flat_map(Conversion::needs) {
+            needs.push(Need { signal: signal.clone(), want: temperature(signal, signals)? });
+        }
+        let of_conversion = needs.len();
+        let mut places = Places::default();
+        if let Some(screen) = &screen {
+            screen.check()?;
+            places = Places::of(screen, own, signals, &mut needs)?;
+        }
+        let is_flag = value_type == ValueType::Flag;
+        let from = from.map(|code| code.as_str().to_owned()).filter(|_| conversion.is_some());
+        Ok(Self {
+            conversion,
+            formula,
+            screen,
+            needs,
+            of_conversion,
+            places,
+            within: meaning.others_within(),
+            is_flag,
+            from,
+        })
+    }
+
+    /// Other signals that conversion and screen need.
+    #[must_use]
+    pub fn needs(&self) -> &[Need] {
+        &self.needs
+    }
+
+    /// How long values of other signals count, in microseconds.
+    #[must_use]
+    pub const fn within(&self) -> i64 {
+        self.within
+    }
+
+    /// The formula, if the value is worked out and not sent.
+    #[must_use]
+    pub const fn formula(&self) -> Option<&Formula> {
+        self.formula.as_ref()
+    }
+
+    /// Whether what is sent is converted.
+    #[must_use]
+    pub const fn converts(&self) -> bool {
+        self.conversion.is_some()
+    }
+
+    /// Whether its values are screened.
+    #[must_use]
+    pub const fn screens(&self) -> bool {
+        self.screen.is_some()
+    }
+
+    /// The unit of what is sent, where that is converted and has one.
+    #[must_use]
+    pub fn from(&self) -> Option<&str> {
+        self.from.as_deref()
+    }
+
+    /// Every signal it refers to, each once.
+    #[must_use]
+    pub fn references(&self) -> Vec<&str> {
+        let mut all: Vec<&str> = self.needs.iter().map(|need| need.signal.as_str()).collect();
+        all.extend(self.formula.iter().flat_map(Formula::references).map(|reference| reference.signal.as_str()));
+        all.sort_unstable();
+        all.dedup();
+        all
+    }
+
+    /// Whether the conversion remembers what came before, so that its memory has to
+    /// survive.
+    #[must_use]
+    pub fn conversion_remembers(&self) -> bool {
+        self.conversion.as_ref().is_some_and(Conversion::is_stateful)
+    }
+
+    /// Whether anything remembers what came before.
+    #[must_use]
+    pub fn remembers(&self) -> bool {
+        self.conversion_remembers() || self.screen.as_ref().is_some_and(Screen::is_stateful)
+    }
+
+    /// What a value that was sent means, before it is screened. One that cannot be
+    /// converted is as it was sent, and rejected.
+    pub fn convert(&self, at: i64, raw: f64, others: &impl Others, memory: &mut Memory) -> (f64, Quality) {
+        let Some(conversion) = &self.conversion else { return (raw, Quality::Good) };
+        let mut few = [None; 4];
+        let needed = &self.needs[..self.of_conversion];
+        let converted = if needed.len() <= few.len() {
+            self.temperatures(at, others, &mut few);
+            conversion.apply(at, raw, &few[..needed.len()], &mut memory.conversion)
+        } else {
+            let mut many = vec![None; needed.len()];
+            self.temperatures(at, others, &mut many);
+            conversion.apply(at, raw, &many, &mut memory.conversion)
+        };
+        match converted {
+            Ok(converted) => (converted.value, converted.quality),
+            Err(Fault { cause, .. }) => (raw, Quality::Rejected(cause)),
+        }
+    }
+
+    /// What each step of the conversion makes of a value, up to the first that
+    /// cannot.
+    #[must_use]
+    pub fn trace(&self, at: i64, raw: f64, others: &impl Others, memory: &Memory) -> Vec<Traced> {
+        let Some(conversion) = &self.conversion else { return Vec::new() };
+        let mut temperatures = vec![None; self.of_conversion];
+        self.temperatures(at, others, &mut temperatures);
+        conversion.trace(at, raw, &temperatures, &memory.conversion)
+    }
+
+    fn temperatures(&self, at: i64, others: &impl Others, into: &mut [Option<f64>]) {
+        for (place, (need, slot)) in self.needs[..self.of_conversion].iter().zip(into).enumerate() {
+            let last = self.last(at, others, place);
+            *slot = match &need.want {
+                Want::Celsius(Some(change)) => last.map(|value| change.apply(value)),
+                _ => last,
+            };
+        }
+    }
+
+    fn last(&self, at: i64, others: &impl Others, place: usize) -> Option<f64> {
+        let (then, value) = others.last(place, at)?;
+        (at - then <= self.within).then_some(value)
+    }
+
+    /// How far a value can be believed. `quality` is what its conversion said; `late`
+    /// is how long after its time it came, if that is known.
+    pub fn judge(
+        &self,
+        at: i64,
+        value: f64,
+        quality: Quality,
+        late: Option<i64>,
+        others: &impl Others,
+        memory: &mut Memory,
+    ) -> Quality {
+        let Some(screen) = &self.screen else { return quality };
+        if matches!(quality, Quality::Rejected(Cause::Conversion | Cause::Marker)) {
+            return quality;
+        }
+        let position = self
+            .places
+            .partner
+            .and_then(|partner| others.beside(partner, at))
+            .map(|partner| if self.places.is_latitude { (value, partner) } else { (partner, value) });
+        let beside = Beside {
+            flag: self.places.flag.and_then(|place| self.last(at, others, place)).map(|flag| flag != 0.0),
+            position,
+            fix: self.places.fix.and_then(|place| self.last(at, others, place)),
+            late,
+        };
+        match screen.judge(at, value, &beside, &mut memory.screen) {
+            Quality::Good => quality,
+            found => found,
+        }
+    }
+
+    /// A number as a value of the signal's type.
+    #[must_use]
+    pub fn value(&self, number: f64) -> Value {
+        if self.is_flag { Value::Flag(number != 0.0) } else { Value::Number(number) }
+    }
+}
+
+impl Places {
+    fn of(
+        screen: &Screen,
+        own: &str,
+        signals: &dyn Fn(&str) -> Option<SignalType>,
+        needs: &mut Vec<Need>,
+    ) -> Result<Self, MeaningError> {
+        let mut need = |signal: &str, want, flag: Option<bool>| {
+            let known = signals(signal).ok_or_else(|| MeaningError::NoSignal(signal.to_owned()))?;
+            match flag {
+                Some(true) if !known.is_flag => Err(MeaningError::WrongSignal(signal.to_owned(), "a flag")),
+                Some(false) if known.is_flag => Err(MeaningError::WrongSignal(signal.to_owned(), "a number")),
+                _ => {
+                    needs.push(Need { signal: signal.to_owned(), want });
+                    Ok(needs.len() - 1)
+                }
+            }
+        };
+        let mut places = Self::default();
+        if let Some(dependence) = &screen.dependence {
+            places.flag = Some(need(&dependence.signal, Want::Last, Some(true))?);
+        }
+        if let Some(PositionCheck { latitude, longitude, fix, .. }) = &screen.position {
+            places.is_latitude = own == latitude;
+            if !places.is_latitude && own != longitude {
+                return Err(MeaningError::Elsewhere(latitude.clone(), longitude.clone()));
+            }
+            let partner = if places.is_latitude { longitude } else { latitude };
+            places.partner = Some(need(partner, Want::Beside, Some(false))?);
+            if let Some(fix) = fix {
+                places.fix = Some(need(&fix.signal, Want::Last, None)?);
+            }
+        }
+        Ok(places)
+    }
+}
+
+fn check_result(formula: &Formula, value_type: ValueType) -> Result<(), MeaningError> {
+    let message = match (formula.is_flag(), value_type) {
+        (true, ValueType::Flag) | (false, ValueType::Number) => return Ok(()),
+        (true, _) => "the result is yes or no; declare the signal as a flag, or say `if … then 1 else 0`",
+        (false, _) => "the result is a number; declare the signal as one",
+    };
+    Err(FormulaError::new(0, message).into())
+}
+
+fn temperature(signal: &str, signals: &dyn Fn(&str) -> Option<SignalType>) -> Result<Want, MeaningError> {
+    let known = signals(signal).ok_or_else(|| MeaningError::NoSignal(signal.to_owned()))?;
+    if known.is_flag {
+        return Err(MeaningError::WrongSignal(signal.to_owned(), "a temperature"));
+    }
+    let Some(unit) = known.unit else { return Ok(Want::Celsius(None)) };
+    let Ok(celsius) = UnitCode::parse("Cel") else { return Ok(Want::Celsius(None)) };
+    let change = UnitChange::between(&unit, &celsius)
+        .map_err(|error| MeaningError::NoTemperature { signal: signal.to_owned(), error })?;
+    Ok(Want::Celsius((!change.is_identity()).then_some(change)))
+}
+
+/// The device and the signal of a reference from a device of a code.
+#[must_use]
+pub fn resolve<'a>(reference: &'a str, own_device: &'a str) -> (&'a str, &'a str) {
+    reference.split_once('/').unwrap_or((own_device, reference))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{History, NoOthers};
+    use super::*;
+
+    fn signals(name: &str) -> Option<SignalType> {
+        let number = |unit: &str| Some(SignalType { unit: Some(UnitCode::parse(unit).unwrap()), is_flag: false });
+        match name {
+            "cold" => number("[degF]"),
+            "level" | "other/level" => number("m"),
+            "lat" | "lon" => number("deg"),
+            "sats" => Some(SignalType { unit: None, is_flag: false }),
+            "bonded" => Some(SignalType { unit: None, is_flag: true }),
+            _ => None,
+        }
+    }
+
+    fn checked(own: &str, unit: &str, text: &str) -> Result<Checked, MeaningError> {
+        let meaning: Meaning = serde_json::from_str(text).unwrap();
+        let unit = UnitCode::parse(unit).unwrap();
+        Checked::new(&meaning, own, ValueType::Number, Some(&unit), &signals)
+    }
+
+    struct Known(Vec<History>);
+
+    impl Others for Known {
+        fn last(&self, need: usize, at: i64) -> Option<(i64, f64)> {
+            self.0[need].last(at)
+        }
+
+        fn beside(&self, need: usize, at: i64) -> Option<f64> {
+            self.0[need].beside(at)
+        }
+    }
+
+    fn known(values: &[(i64, f64)]) -> Known {
+        let histories = values.iter().map(|(at, value)| {
+            let mut history = History::keeping(0);
+            history.take(*at, *value, true);
+            history
+        });
+        Known(histories.collect())
+    }
+
+    #[test]
+    fn the_cold_junction_is_another_signal_in_its_own_unit() {
+        let meaning = checked(
+            "hot",
+            "Cel",
+            r#"{"conversion": {"from": "mV", "steps": [{"step": "thermocouple", "kind": "K", "cold_junction": "cold"}]},
+                "others_within_s": 10}"#,
+        )
+        .unwrap();
+        let mut memory = Memory::default();
+        let (hot, quality) = meaning.convert(5_000_000, 0.0, &known(&[(0, 68.0)]), &mut memory);
+        assert!((hot - 20.0).abs() < 0.01 && quality.is_good(), "no voltage: as warm as the cold junction, {hot}");
+        let rejected = (0.0, Quality::Rejected(Cause::Conversion));
+        assert_eq!(meaning.convert(11_000_000, 0.0, &known(&[(0, 68.0)]), &mut memory), rejected, "too old by then");
+        assert_eq!(meaning.convert(0, 0.0, &NoOthers, &mut memory), (0.0, Quality::Rejected(Cause::Conversion)));
+    }
+
+    #[test]
+    fn both_halves_of_a_position_come_to_the_same() {
+        let text = r#"{"screen": {"position": {"latitude": "lat", "longitude": "lon", "fastest_m_per_s": 30}}}"#;
+        let (lat, lon) = (checked("lat", "deg", text).unwrap(), checked("lon", "deg", text).unwrap());
+        let (mut lat_memory, mut lon_memory) = (Memory::default(), Memory::default());
+        for (second, place, expected) in [
+            (0, (54.5, -2.3), Quality::Good),
+            (2, (0.0, 0.0), Quality::Rejected(Cause::Position)),
+            (4, (54.5001, -2.3), Quality::Good),
+            (6, (54.5001, -2.5), Quality::Rejected(Cause::Position)),
+        ] {
+            let at = second * 1_000_000;
+            let north = lat.judge(at, place.0, Quality::Good, None, &known(&[(at, place.1)]), &mut lat_memory);
+            let east = lon.judge(at, place.1, Quality::Good, None, &known(&[(at, place.0)]), &mut lon_memory);
+            assert_eq!((north, east), (expected, expected), "at {second} s");
+        }
+        assert!(matches!(checked("alt", "m", text), Err(MeaningError::Elsewhere(..))));
+    }
+
+    #[test]
+    fn what_does_not_fit_is_named() {
+        for (own, unit, text, expected) in [
+            ("x", "m", r#"{"conversion": {"steps": []}, "formula": "level"}"#, "not both"),
+            ("x", "m", r#"{"formula": "levle * 2"}"#, "the formula: character 1: there is no signal `levle`"),
+            ("x", "Cel", r#"{"formula": "level * 2"}"#, "the result is a length (L), but `Cel` is a temperature"),
+            ("x", "m", r#"{"screen": {"while": {"signal": "level", "is": true}}}"#, "`level` must be a flag"),
+            ("x", "m", r#"{"screen": {"while": {"signal": "nothing", "is": true}}}"#, "no signal `nothing`"),
+            ("x", "m", r#"{"conversion": {"from": "mV", "steps": [{"step": "echo", "air": 20}]}}"#, "step 1"),
+            (
+                "x",
+                "m",
+                r#"{"conversion": {"steps": [{"step": "echo", "air": "level"}]}}"#,
+                "`level`: `m` is a length (L) and `Cel` is a temperature (Th)",
+            ),
+            ("x", "m", r#"{"others_within_s": 0}"#, "up to a week"),
+            ("x", "m", r#"{"formula": "level > 2 \"m\""}"#, "the result is yes or no"),
+        ] {
+            let error = checked(own, unit, text).map(|_| ()).unwrap_err().to_string();
+            assert!(error.contains(expected), "{text}: {error}");
+        }
+    }
+}
