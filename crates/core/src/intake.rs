@@ -25,8 +25,10 @@ pub struct PlannedSignal {
     pub id: SignalId,
     /// The declared type; `None` while it is an arrival, which takes any.
     pub value_type: Option<ValueType>,
-    /// UCUM code of its unit.
+    /// UCUM code of the unit its values are sent in, unless they say another.
     pub unit: Option<String>,
+    /// It is worked out by a formula: nobody sends it.
+    pub is_derived: bool,
     /// An arrival that nobody wants: what is sent under its name is passed over.
     pub is_ignored: bool,
 }
@@ -35,7 +37,7 @@ impl PlannedSignal {
     /// A declared signal without a unit.
     #[must_use]
     pub const fn declared(id: SignalId, value_type: ValueType) -> Self {
-        Self { id, value_type: Some(value_type), unit: None, is_ignored: false }
+        Self { id, value_type: Some(value_type), unit: None, is_derived: false, is_ignored: false }
     }
 }
 
@@ -147,6 +149,10 @@ fn place_with(plan: &Plan, item: Item<'_>, now: Moment, changes: &mut Changes) -
     check_time(&item, at, now)?;
     match plan.get(&item.name) {
         Some(signal) if signal.is_ignored => Ok(Placed::Ignored),
+        Some(signal) if signal.is_derived => {
+            let detail = format!("`{}` is worked out by a formula from other signals.", shown(&item.name));
+            Err(Refusal::of(RefusalCode::Derived, &item.name, detail))
+        }
         Some(signal) => {
             let change = changes.of(&item, signal)?;
             let value = convert(&item.name, item.value, signal.value_type)?;
@@ -219,13 +225,13 @@ fn change_of_unit(item: &Item<'_>, sent: &str, declared: &str) -> Result<Option<
     Ok((!change.is_identity()).then_some(change))
 }
 
-/// A reading in the signal's unit, with what was sent beside it.
+/// A reading in the unit that is expected. What cannot be had in it is kept as it
+/// was sent, and rejected.
 fn in_unit(change: &UnitChange, sent: Reading) -> Reading {
     let Value::Number(number) = sent.value else { return sent };
-    let raw = Some(Value::Number(number));
     match change.apply(number) {
-        changed if changed.is_finite() => Reading { value: Value::Number(changed), raw, ..sent },
-        _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw, ..sent },
+        changed if changed.is_finite() => Reading { value: Value::Number(changed), ..sent },
+        _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw: Some(Value::Number(number)), ..sent },
     }
 }
 
@@ -311,9 +317,13 @@ mod tests {
             (4, "odd", None),
         ] {
             let unit = (name == "temp").then(|| "Cel".to_owned());
-            plan.insert(name, PlannedSignal { id: SignalId(id), value_type, unit, is_ignored: false });
+            plan.insert(
+                name,
+                PlannedSignal { id: SignalId(id), value_type, unit, is_derived: false, is_ignored: false },
+            );
         }
-        let unwanted = PlannedSignal { id: SignalId(5), value_type: None, unit: None, is_ignored: true };
+        let unwanted =
+            PlannedSignal { id: SignalId(5), value_type: None, unit: None, is_derived: false, is_ignored: true };
         plan.insert("unwanted", unwanted);
         plan
     }
@@ -333,16 +343,12 @@ mod tests {
             let item = Item { unit: unit.map(|unit| unit.to_owned().into()), ..Item::new("temp", Raw::Number(68.0)) };
             place(&plan(), item, now())
         };
-        for (unit, expected, raw) in [
-            (None, 68.0, None),
-            (Some("Cel"), 68.0, None),
-            (Some("°C"), 68.0, None),
-            (Some("[degF]"), 20.0, Some(Value::Number(68.0))),
-            (Some("°F"), 20.0, Some(Value::Number(68.0))),
-        ] {
+        for (unit, expected) in
+            [(None, 68.0), (Some("Cel"), 68.0), (Some("°C"), 68.0), (Some("[degF]"), 20.0), (Some("°F"), 20.0)]
+        {
             let Ok(Placed::Reading(reading)) = of(unit) else { panic!("{unit:?}") };
             assert!((reading.value.as_number().unwrap() - expected).abs() < 1e-9, "{unit:?}: {reading:?}");
-            assert_eq!((reading.raw, reading.quality), (raw, Quality::Good), "{unit:?}");
+            assert_eq!((reading.raw, reading.quality), (None, Quality::Good), "{unit:?}");
         }
         for (unit, says) in
             [("tea", "which is no unit"), ("hPa", "`hPa` is a pressure (L-1.M.T-2) and `Cel` is a temperature (Th)")]
@@ -351,9 +357,16 @@ mod tests {
             assert_eq!(refusal.code, RefusalCode::UnitMismatch);
             assert!(refusal.detail.contains(says), "{}", refusal.detail);
         }
+        let mut plan = plan();
+        plan.insert(
+            "dew",
+            PlannedSignal { is_derived: true, ..PlannedSignal::declared(SignalId(9), ValueType::Number) },
+        );
+        let refusal = place(&plan, Item::new("dew", Raw::Number(3.0)), now()).unwrap_err();
+        assert_eq!(refusal.code, RefusalCode::Derived, "nobody sends what is worked out");
         // A signal without a unit takes any, and a new name keeps the one it came with.
         let item = Item { unit: Some("%RH".into()), ..Item::new("new", Raw::Number(55.0)) };
-        let Ok(Placed::Arrival(arrival)) = place(&plan(), item, now()) else { panic!("not an arrival") };
+        let Ok(Placed::Arrival(arrival)) = place(&plan, item, now()) else { panic!("not an arrival") };
         assert_eq!(arrival.unit.as_deref(), Some("%{RH}"));
     }
 

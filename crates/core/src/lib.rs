@@ -105,7 +105,7 @@ pub struct Reading {
     pub value: Value,
     /// How far it can be trusted.
     pub quality: Quality,
-    /// What was sent, where the value was made of it.
+    /// What was sent, in the unit its conversion takes, where the value was made of it.
     pub raw: Option<Value>,
 }
 

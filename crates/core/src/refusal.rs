@@ -50,11 +50,13 @@ pub enum RefusalCode {
     NotCarried,
     /// Too many undeclared devices are waiting on this site already.
     TooManyDevices,
+    /// A value for a signal that a formula works out.
+    Derived,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 23] = [
+    pub const ALL: [Self; 24] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -78,6 +80,7 @@ impl RefusalCode {
         Self::UnknownPayload,
         Self::NotCarried,
         Self::TooManyDevices,
+        Self::Derived,
     ];
 
     /// The word itself, as it stands in answers.
@@ -107,6 +110,7 @@ impl RefusalCode {
             Self::UnknownPayload => "unknown-payload",
             Self::NotCarried => "not-carried",
             Self::TooManyDevices => "too-many-devices",
+            Self::Derived => "derived",
         }
     }
 
@@ -142,6 +146,7 @@ impl RefusalCode {
                 "Say on that device that this one carries it, or what its sender calls it; or send with its own key."
             }
             Self::TooManyDevices => "Claim or remove the devices that wait, and stop sending new names.",
+            Self::Derived => "Leave it out of what is sent, or take the formula away from its signal.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }
     }

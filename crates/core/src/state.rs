@@ -1,7 +1,7 @@
 //! State that some part of the service wants kept durably, as keyed bytes: the
 //! store writes it without knowing what it means.
 
-use crate::SiteId;
+use crate::{Moment, SignalId, SiteId};
 use std::sync::Arc;
 
 /// Where a piece of state lies.
@@ -30,6 +30,29 @@ pub enum StateChange {
         site: SiteId,
         /// The owner.
         owner: Arc<str>,
+    },
+    /// Stateful steps of a signal remember this.
+    Remember {
+        /// The signal.
+        signal: SignalId,
+        /// What they remember.
+        memory: Vec<u8>,
+    },
+    /// A derived signal has to be worked out for readings of these times.
+    Due {
+        /// The derived signal.
+        signal: SignalId,
+        /// The first time.
+        from: Moment,
+        /// The last.
+        to: Moment,
+    },
+    /// A derived signal was worked out for all that had come up to a number.
+    Derived {
+        /// The derived signal.
+        signal: SignalId,
+        /// The number of the last due time.
+        through: i64,
     },
 }
 

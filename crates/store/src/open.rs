@@ -5,7 +5,7 @@ use crate::recorder::{Recorder, Seal};
 use crate::series::room::Room;
 use crate::series::sealer::Sealer;
 use crate::series::tails::Tails;
-use crate::series::{Limits, journal, upgrade};
+use crate::series::{Limits, journal, segment, upgrade};
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{Connection, SqlitePool, pool::PoolOptions};
@@ -101,6 +101,7 @@ impl Drop for Store {
 async fn resume(pool: &SqlitePool, tails: &Tails, limits: &Limits) -> Result<(), sqlx::Error> {
     upgrade::run(pool, limits).await?;
     let mut connection = pool.acquire().await?;
+    segment::clear_shadows(&mut connection).await?;
     journal::replay(&mut connection, tails, limits).await
 }
 

@@ -192,7 +192,7 @@ impl Store {
         let mut spans = Vec::with_capacity(signals.len());
         for ((signal, view), sealed) in signals.iter().zip(views).zip(sealed) {
             // What was cut out, or sealed since the layers were taken, needs a closer look.
-            let is_plain = !view.cuts_anything() && self.tails.stamp(*signal) == view.stamp;
+            let is_plain = !view.is_swapping && !view.cuts_anything() && self.tails.stamp(*signal) == view.stamp;
             spans.push(if is_plain {
                 let recent = view.layers().filter_map(|layer| layer.puts().span());
                 let span = sealed.into_iter().chain(recent).reduce(|a, b| (a.0.min(b.0), a.1.max(b.1)));

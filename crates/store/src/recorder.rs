@@ -9,7 +9,7 @@
 use crate::series::group::{self, Incoming, Memory};
 use crate::series::plan::Rewrite;
 use crate::series::room::{self, Room};
-use crate::series::segment::{self, LoadError, Span};
+use crate::series::segment::{self, LoadError, Span, Swap};
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal};
 use crate::{StoreError, state};
@@ -90,6 +90,8 @@ pub(crate) struct Sealing {
     pub(crate) marks: Vec<(SignalId, i64)>,
     /// Entries before this one may go, some of them now.
     pub(crate) trim: i64,
+    /// A history that was made anew and takes the place of the old.
+    pub(crate) swap: Option<Swap>,
 }
 
 pub(crate) struct Seal {
@@ -330,7 +332,15 @@ impl Task {
 
     async fn seal(&mut self, seal: Seal) {
         let started = Instant::now();
+        let swapped = seal.sealing.swap.as_ref().map(|swap| swap.signal);
+        if let Some(signal) = swapped {
+            self.tails.begin_swap(signal);
+        }
         let done = self.write_sealing(seal.sealing).await;
+        if let Some(signal) = swapped {
+            self.memory.forget(signal);
+            self.tails.end_swap(signal, done.is_ok());
+        }
         self.disk.note_sealing(started.elapsed());
         let _ = seal.answer.send(done.map_err(|error| error.to_string()));
     }
@@ -345,6 +355,11 @@ impl Task {
         }
         for (signal, entry) in &sealing.marks {
             journal::mark_sealed(&mut transaction, *signal, *entry).await?;
+        }
+        if let Some(swap) = &sealing.swap {
+            segment::swap(&mut transaction, swap).await?;
+            journal::mark_sealed(&mut transaction, swap.signal, swap.through).await?;
+            state::write(&mut transaction, &swap.changes).await?;
         }
         let trimmed = if sealing.trim > 0 { journal::trim(&mut transaction, sealing.trim).await? } else { 0 };
         transaction.commit().await?;

@@ -191,6 +191,10 @@ impl Store {
         loop {
             // Segments are planned by one at a time: the sealer waits meanwhile.
             let _planning = self.planning.lock().await;
+            if self.tails.is_held(signal) {
+                // Its history is being made anew; what is too old goes the next time.
+                return Ok(forgotten);
+            }
             let mut connection = self.read.acquire().await?;
             let span = Span { signal, from, to: now.as_micros() };
             let rows = segment::find(&mut connection, span, Order::Ascending, PAGE, true).await?;

@@ -31,6 +31,8 @@ pub struct Signal {
     pub is_reserved: bool,
     /// What it tells of the link of its device.
     pub role: Option<SignalRole>,
+    /// What its values mean, as a document; `None`: they are as they are sent.
+    pub meaning: Option<String>,
     /// Since when it is ignored; only an arrival can be.
     pub ignored_at: Option<Moment>,
     /// When it was declared, or first arrived.
@@ -137,6 +139,7 @@ pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
         high: row.try_get("high")?,
         is_reserved: row.try_get("is_reserved")?,
         role: row.try_get::<Option<String>, _>("role")?.and_then(|word| SignalRole::from_column(&word)),
+        meaning: row.try_get("meaning")?,
         ignored_at: row.try_get::<Option<i64>, _>("ignored_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
     })

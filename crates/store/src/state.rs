@@ -67,6 +67,31 @@ pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateCha
                     .execute(&mut *connection)
                     .await?;
             }
+            StateChange::Remember { signal, memory } => {
+                sqlx::query(
+                    "INSERT INTO memory (signal_id, memory) SELECT id, ?2 FROM signal WHERE id = ?1
+                     ON CONFLICT DO UPDATE SET memory = excluded.memory",
+                )
+                .bind(signal.0)
+                .bind(memory)
+                .execute(&mut *connection)
+                .await?;
+            }
+            StateChange::Due { signal, from, to } => {
+                sqlx::query("INSERT INTO due (signal_id, from_at, to_at) SELECT id, ?2, ?3 FROM signal WHERE id = ?1")
+                    .bind(signal.0)
+                    .bind(from.as_micros())
+                    .bind(to.as_micros())
+                    .execute(&mut *connection)
+                    .await?;
+            }
+            StateChange::Derived { signal, through } => {
+                sqlx::query("DELETE FROM due WHERE signal_id = ? AND id <= ?")
+                    .bind(signal.0)
+                    .bind(through)
+                    .execute(&mut *connection)
+                    .await?;
+            }
             StateChange::RemoveAll { site, owner } => {
                 sqlx::query("DELETE FROM kept_state WHERE site_id = ? AND owner = ?")
                     .bind(site.0)

@@ -2,7 +2,7 @@
 #![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::retention::Retention;
-use lantern_core::series::Buckets;
+use lantern_core::series::{Buckets, Point, Run};
 use lantern_core::{Moment, Reading, SignalId, Value};
 use lantern_store::{
     DATABASE_FILE, Forgotten, Keeper, Limits, NewDevice, NewSignal, NewSite, Order, Page, Recorded, Store,
@@ -75,6 +75,15 @@ enum Step {
     /// A long run from a second on.
     Burst(usize, i64, i64),
     Delete(usize, i64, i64),
+    /// Makes what is there of a signal between two seconds anew, or begins to and
+    /// gives up, while readings go on.
+    Rework {
+        signal: usize,
+        from: i64,
+        to: i64,
+        finishes: bool,
+        meanwhile: Vec<(usize, i64, i8)>,
+    },
     /// Lets the sealer go on.
     Pause,
     Close,
@@ -84,7 +93,11 @@ enum Step {
 
 fn step() -> impl Strategy<Value = Step> {
     let one = (0usize..2, 0i64..90, 0i8..4);
+    let rework = (0usize..2, 0i64..90, 0i64..90, any::<bool>(), prop::collection::vec(one.clone(), 0..8));
     prop_oneof![
+        2 => rework.prop_map(|(signal, from, count, finishes, meanwhile)| Step::Rework {
+            signal, from, to: from + count, finishes, meanwhile
+        }),
         6 => prop::collection::vec(one, 1..16).prop_map(Step::Record),
         2 => (0usize..2, 0i64..120, 5i64..40).prop_map(|(signal, from, count)| Step::Burst(signal, from, count)),
         2 => (0usize..2, 0i64..90, 0i64..60).prop_map(|(signal, from, count)| Step::Delete(signal, from, from + count)),
@@ -178,6 +191,9 @@ async fn play(steps: Vec<Step>) {
                 store.delete_readings(signals[s], at(from), at(to)).await.unwrap();
                 model.retain(|&(signal, second), _| signal != s || !(from..to).contains(&second));
             }
+            Step::Rework { signal, from, to, finishes, meanwhile } => {
+                rework(&store, signals, &mut model, (signal, from, to, finishes), &meanwhile).await;
+            }
             Step::Pause => tokio::time::sleep(std::time::Duration::from_millis(3)).await,
             Step::Close => {
                 store.close().await;
@@ -199,6 +215,49 @@ async fn play(steps: Vec<Step>) {
         "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
     until("nothing left", async || query(dir.path(), left).await == 0).await;
     store.close().await;
+}
+
+/// Makes each value the one beside it, with deliveries in between: those are not
+/// made anew.
+async fn rework(
+    store: &Store,
+    signals: [SignalId; 2],
+    model: &mut Model,
+    (signal, from, to, finishes): (usize, i64, i64, bool),
+    meanwhile: &[(usize, i64, i8)],
+) {
+    let mut rework = store.rework(signals[signal], at(from), at(to)).await.unwrap();
+    assert!(store.rework(signals[signal], at(from), at(to)).await.is_err(), "one at a time");
+    let before = model.clone();
+    let expected = take_in(model, meanwhile);
+    let sent = meanwhile.iter().map(|&(s, second, value)| reading(signals[s], second, value)).collect();
+    assert_eq!(record(store, sent).await, expected);
+    rework.begin().await.unwrap();
+    let mut done = Vec::new();
+    let mut scan = rework.scan();
+    while let Some(run) = scan.next().await.unwrap() {
+        let mut new = Run::default();
+        for point in run.points() {
+            let value = point.value.as_number().unwrap();
+            new.push(Point {
+                value: Value::Number(if value % 2.0 == 0.0 { value + 1.0 } else { value - 1.0 }),
+                ..point
+            });
+        }
+        done.push(new);
+    }
+    for run in &done {
+        rework.push(run).await.unwrap();
+    }
+    if !finishes {
+        return;
+    }
+    rework.finish(Vec::new()).await.unwrap();
+    for (&(of, second), value) in model.iter_mut() {
+        if of == signal && (from..to).contains(&second) && before.get(&(of, second)) == Some(value) {
+            *value ^= 1;
+        }
+    }
 }
 
 proptest! {
@@ -253,6 +312,53 @@ async fn readers_see_a_series_whole_while_it_is_sealed() {
     }
     writing.await.unwrap();
     assert!(seen > 5, "looked {seen} times");
+    store.close().await;
+}
+
+#[tokio::test]
+async fn readers_see_the_old_or_the_new_history_and_a_crash_leaves_the_old() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Arc::new(Store::open_with(dir.path(), SMALL).await.unwrap());
+    let [level, _] = signals(&store).await;
+    for start in [0, 30] {
+        record(&store, (start..start + 30).map(|second| reading(level, second, 0)).collect()).await;
+    }
+    let worker = store.clone();
+    let working = tokio::spawn(async move {
+        for round in 1..40 {
+            let mut rework = worker.rework(level, at(0), at(100)).await.unwrap();
+            let mut new = Run::default();
+            (0..60).for_each(|second| new.push(reading(level, second, round).point()));
+            rework.push(&new).await.unwrap();
+            rework.finish(Vec::new()).await.unwrap();
+        }
+    });
+    let mut seen = 0;
+    while !working.is_finished() {
+        let page = Page { signal: level, from: at(0), to: at(100), limit: 100, order: Order::Ascending };
+        let readings = store.readings(page).await.unwrap();
+        assert_eq!(readings.len(), 60);
+        assert!(readings.iter().all(|(_, value)| *value == readings[0].1), "old or new, never a mix: {readings:?}");
+        seen += 1;
+    }
+    working.await.unwrap();
+    assert!(seen > 5, "looked {seen} times");
+    let segments = query(dir.path(), "SELECT count(*) FROM segment").await;
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM segment_data").await, segments, "the old ones are gone");
+    let mut rework = store.rework(level, at(0), at(100)).await.unwrap();
+    for start in [0, 140_000] {
+        let mut new = Run::default();
+        (start..start + 140_000).for_each(|second| new.push(reading(level, second, 99).point()));
+        rework.push(&new).await.unwrap();
+    }
+    assert!(query(dir.path(), "SELECT count(*) FROM segment WHERE signal_id < 0").await > 0);
+    std::mem::forget(rework);
+    let store = Arc::into_inner(store).unwrap();
+    drop(store);
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM segment WHERE signal_id < 0").await, 0);
+    let readings = store.last_readings(level, 100).await.unwrap();
+    assert_eq!((readings.len(), readings[0].1.clone()), (60, Value::Number(39.0)));
     store.close().await;
 }
 

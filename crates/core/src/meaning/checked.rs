@@ -115,7 +115,7 @@ impl Checked {
         if meaning.conversion.is_some() && meaning.formula.is_some() {
             return Err(MeaningError::Both);
         }
-        let conversion = meaning.conversion.as_ref().filter(|written| !written.steps.is_empty());
+        let conversion = meaning.conversion.as_ref().filter(|written| !written.is_empty());
         if conversion.is_some() && value_type != ValueType::Number {
             return Err(MeaningError::NotANumber("conversion"));
         }

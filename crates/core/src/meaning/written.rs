@@ -30,8 +30,17 @@ pub struct Converting {
     /// The unit of what is sent, if it has one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub from: Option<String>,
-    /// What is done to it, in order.
+    /// What is done to it, in order; without any its unit is changed.
+    #[serde(default)]
     pub steps: Vec<Step>,
+}
+
+impl Converting {
+    /// Whether it leaves values as they are.
+    #[must_use]
+    pub const fn is_empty(&self) -> bool {
+        self.from.is_none() && self.steps.is_empty()
+    }
 }
 
 impl Meaning {

@@ -117,7 +117,7 @@ async fn claim_into(app: &App, device: &store::Device, arrival: &Signal, into: &
         match (&change, &value) {
             (Some(change), Value::Number(number)) => {
                 let changed = Some(change.apply(*number)).filter(|changed| changed.is_finite())?;
-                Some(Point { value: Value::Number(changed), raw: Some(point.sent().clone()), ..point })
+                Some(Point { value: Value::Number(changed), ..point })
             }
             _ => Some(Point { value, ..point }),
         }

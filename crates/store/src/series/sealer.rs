@@ -36,7 +36,7 @@ pub(crate) async fn rewrite(recorder: &mpsc::Sender<Seal>, signal: SignalId, rew
 
 /// Why a sealing did not happen. What was to be sealed is still recent.
 #[derive(Debug, thiserror::Error)]
-enum SealError {
+pub(crate) enum SealError {
     #[error(transparent)]
     Load(#[from] LoadError),
     #[error("{0}")]
@@ -155,7 +155,7 @@ impl Sealer {
     }
 }
 
-async fn send(recorder: &mpsc::Sender<Seal>, sealing: Sealing) -> Result<u64, SealError> {
+pub(crate) async fn send(recorder: &mpsc::Sender<Seal>, sealing: Sealing) -> Result<u64, SealError> {
     let (answer, answered) = oneshot::channel();
     recorder.send(Seal { sealing, answer }).await.map_err(|_| SealError::Stopping)?;
     answered.await.map_err(|_| SealError::Stopping)?.map_err(SealError::Write)

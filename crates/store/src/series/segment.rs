@@ -4,6 +4,7 @@ use crate::Order;
 use lantern_core::SignalId;
 use lantern_core::presence::Patience;
 use lantern_core::series::{Digest, Run, SegmentError, decode_segment, encode_segment};
+use lantern_core::state::StateChange;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{AssertSqlSafe, Row, SqliteConnection};
 
@@ -271,4 +272,63 @@ pub(crate) async fn replace(
         .await?;
     }
     Ok(())
+}
+
+/// A history that was made anew, to take the place of the old.
+pub(crate) struct Swap {
+    pub(crate) signal: SignalId,
+    /// Whole segments from this time on
+    pub(crate) from: i64,
+    /// and before this one.
+    pub(crate) to: i64,
+    /// The last journal entry that is part of it.
+    pub(crate) through: i64,
+    /// What changes with it.
+    pub(crate) changes: Vec<StateChange>,
+}
+
+/// Where the new segments of a signal lie until they take their place, and the old
+/// ones afterwards until they are deleted.
+pub(crate) const fn shadow(signal: SignalId) -> SignalId {
+    SignalId(-signal.0)
+}
+
+/// Exchanges segments of a signal with those of its shadow. Those whose readings are
+/// gone stay: there is nothing to make them anew from.
+pub(crate) async fn swap(connection: &mut SqliteConnection, swap: &Swap) -> Result<(), sqlx::Error> {
+    let (signal, shadow) = (swap.signal.0, shadow(swap.signal).0);
+    let aside = i64::MIN;
+    sqlx::query(
+        "UPDATE segment SET signal_id = ?1
+         WHERE signal_id = ?2 AND first_at >= ?3 AND first_at < ?4 AND data_id IS NOT NULL",
+    )
+    .bind(aside)
+    .bind(signal)
+    .bind(swap.from)
+    .bind(swap.to)
+    .execute(&mut *connection)
+    .await?;
+    for (from, to) in [(shadow, signal), (aside, shadow)] {
+        sqlx::query("UPDATE segment SET signal_id = ? WHERE signal_id = ?")
+            .bind(to)
+            .bind(from)
+            .execute(&mut *connection)
+            .await?;
+    }
+    Ok(())
+}
+
+/// Deletes what unfinished reworks have left behind.
+pub(crate) async fn clear_shadows(connection: &mut SqliteConnection) -> Result<(), sqlx::Error> {
+    loop {
+        let rows = sqlx::query("SELECT signal_id, first_at FROM segment WHERE signal_id < 0 LIMIT 64")
+            .fetch_all(&mut *connection)
+            .await?;
+        if rows.is_empty() {
+            return Ok(());
+        }
+        for row in &rows {
+            replace(connection, SignalId(row.try_get(0)?), &[row.try_get(1)?], &[]).await?;
+        }
+    }
 }

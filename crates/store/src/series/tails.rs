@@ -3,7 +3,7 @@
 use super::Limits;
 use lantern_core::SignalId;
 use lantern_core::series::{Layer, Run};
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use tokio::sync::Notify;
 
@@ -30,6 +30,8 @@ struct Inner {
     is_sealing: bool,
     /// Room taken by all layers, as [`Run::weight`].
     weight: usize,
+    /// Signals whose histories are being made anew.
+    held: HashSet<SignalId>,
     /// Counts up; see [`View::stamp`].
     stamp: u64,
 }
@@ -43,6 +45,8 @@ struct Tail {
     stamp: u64,
     /// Segments that were written past the layers and may be joined.
     bursts: u32,
+    /// Its history is being exchanged at this moment.
+    is_swapping: bool,
 }
 
 struct Frozen {
@@ -66,6 +70,8 @@ pub(crate) struct View {
     /// Changes with each sealing: layers belong to what was sealed when they were
     /// taken, or up to one sealing later.
     pub(crate) stamp: u64,
+    /// Nobody can tell at the moment what it belongs to.
+    pub(crate) is_swapping: bool,
 }
 
 impl View {
@@ -142,6 +148,7 @@ impl Tails {
             frozen: tail.frozen.as_ref().map(|frozen| frozen.layer.clone()),
             active: (!tail.active.is_empty()).then(|| tail.active.clone()),
             stamp: tail.stamp,
+            is_swapping: tail.is_swapping,
         })
     }
 
@@ -264,9 +271,92 @@ impl Tails {
     }
 }
 
+/// Histories that are made anew.
+impl Tails {
+    /// Notes that a signal's history is to be made anew; `false` if it is already.
+    pub(crate) fn reserve(&self, signal: SignalId) -> bool {
+        self.inner().held.insert(signal)
+    }
+
+    /// Whether somebody makes a signal's history anew.
+    pub(crate) fn is_held(&self, signal: SignalId) -> bool {
+        self.inner().held.contains(&signal)
+    }
+
+    /// Whether nothing of a signal is being sealed or has to be soon.
+    pub(crate) fn is_calm(&self, signal: SignalId) -> bool {
+        self.inner().tails.get(&signal).is_none_or(Tail::is_calm)
+    }
+
+    /// Freezes what is recent of a signal, so that nobody else seals it; `None` if
+    /// it is not calm any more.
+    pub(crate) fn hold(&self, signal: SignalId) -> Option<Due> {
+        let mut inner = self.inner();
+        let Inner { tails, applied, stamp, .. } = &mut *inner;
+        let tail = tails.entry(signal).or_insert_with(|| {
+            *stamp += 1;
+            Tail { stamp: *stamp, ..Tail::default() }
+        });
+        tail.is_calm().then(|| tail.freeze(signal, *applied))
+    }
+
+    /// Lets a signal go whose history was made anew, or was not: then what was held
+    /// is recent again.
+    pub(crate) fn let_go(&self, signal: SignalId) {
+        {
+            let mut inner = self.inner();
+            let Inner { tails, held, weight, stamp, .. } = &mut *inner;
+            held.remove(&signal);
+            if let Some(tail) = tails.get_mut(&signal)
+                && let Some(Frozen { layer, since }) = tail.frozen.take()
+            {
+                *weight -= layer.weight() + tail.active.weight();
+                let mut merged = layer.as_ref().clone();
+                merged.add(&tail.active);
+                *weight += merged.weight();
+                tail.active = Arc::new(merged);
+                tail.since = since;
+                *stamp += 1;
+                tail.stamp = *stamp;
+            }
+        }
+        self.work.notify_one();
+        self.settled.notify_waiters();
+    }
+
+    /// A signal's history is about to be exchanged: readers wait.
+    pub(crate) fn begin_swap(&self, signal: SignalId) {
+        self.mark_swap(signal, true);
+    }
+
+    /// It was exchanged, or stays as it was.
+    pub(crate) fn end_swap(&self, signal: SignalId, is_done: bool) {
+        if is_done {
+            self.thaw(signal);
+        }
+        self.mark_swap(signal, false);
+        self.settled.notify_waiters();
+    }
+
+    fn mark_swap(&self, signal: SignalId, is_swapping: bool) {
+        let mut inner = self.inner();
+        inner.stamp += 1;
+        let stamp = inner.stamp;
+        if let Some(tail) = inner.tails.get_mut(&signal) {
+            tail.is_swapping = is_swapping;
+            tail.stamp = stamp;
+        }
+    }
+}
+
 impl Tail {
     /// Bursts after which their segments are joined.
     const BURSTS: u32 = 4;
+
+    /// Cuts are for the sealer, which knows what they do to summaries.
+    fn is_calm(&self) -> bool {
+        self.frozen.is_none() && self.active.cuts().is_empty()
+    }
 
     fn is_due(&self, limits: &Limits) -> bool {
         self.active.weight() >= limits.segment || !self.active.cuts().is_empty() || self.bursts >= Self::BURSTS

@@ -47,6 +47,10 @@ impl Walk {
         loop {
             // Layers first: what is sealed after that is in both, and nothing in neither.
             let view = tails.view(span.signal);
+            if view.is_swapping {
+                tails.until(|tails| !tails.view(span.signal).is_swapping).await;
+                continue;
+            }
             let mut snapshot = pool.begin().await?;
             let rows = segment::find(&mut snapshot, span, order, page, with_digests).await?;
             // More than one sealing in between could have taken in what is newer
