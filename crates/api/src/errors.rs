@@ -62,6 +62,10 @@ pub struct InAnswer {
     /// passed over.
     #[serde(skip_serializing_if = "is_zero", default)]
     pub expired: usize,
+    /// How many of them are suspect or rejected, by their screens or because they
+    /// could not be converted.
+    #[serde(skip_serializing_if = "is_zero", default)]
+    pub not_good: usize,
     /// Names nobody has declared yet: their readings are kept and wait.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub waiting: Vec<String>,

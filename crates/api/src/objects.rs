@@ -319,6 +319,11 @@ pub struct Signal {
     /// What it tells of the link of its device.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub role: Option<SignalRole>,
+    /// What its values mean: conversion or formula, and screen
+    /// (docs/reference/conversions.md). Absent: they are as they are sent.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<Object>)]
+    pub meaning: Option<serde_json::Value>,
     /// Other names that senders use for it.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub also: Vec<String>,
@@ -354,6 +359,11 @@ pub struct NewSignal {
     /// What it tells of the link of its device.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub role: Option<SignalRole>,
+    /// What its values mean: conversion or formula, and screen
+    /// (docs/reference/conversions.md).
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<Object>)]
+    pub meaning: Option<serde_json::Value>,
 }
 
 /// What to change of a signal; what is absent stays.

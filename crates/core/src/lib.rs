@@ -28,6 +28,7 @@
 //! | [`clock_offset`] | how far a sender's clock is off |
 //! | [`code`] | names of sites, devices and signals |
 //! | [`command`] | what a device can be told to do |
+//! | [`compare`] | two series of the same thing |
 //! | [`convert`] | raw values to what they mean, step by step |
 //! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
@@ -53,6 +54,7 @@ mod cbor;
 pub mod clock_offset;
 pub mod code;
 pub mod command;
+pub mod compare;
 pub mod convert;
 pub mod coverage;
 pub mod decode;

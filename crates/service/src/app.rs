@@ -9,6 +9,7 @@ use crate::heard::Heard;
 use crate::latest::Latest;
 use crate::links::Links;
 use crate::live::Hub;
+use crate::meaning::{Deriver, Jobs, Memories};
 use crate::mqtt::{Addresses, Outward};
 use crate::plans::Plans;
 use crate::problem::Problem;
@@ -23,6 +24,9 @@ pub(crate) struct App {
     pub(crate) settings: Settings,
     pub(crate) plans: Plans,
     pub(crate) latest: Latest,
+    pub(crate) memories: Memories,
+    pub(crate) deriver: Deriver,
+    pub(crate) jobs: Jobs,
     pub(crate) heard: Heard,
     pub(crate) allowances: Allowances,
     pub(crate) commands: Commands,
@@ -53,6 +57,9 @@ impl App {
             settings,
             plans: Plans::default(),
             latest: Latest::default(),
+            memories: Memories::default(),
+            deriver: Deriver::default(),
+            jobs: Jobs::default(),
             heard,
             hub: Hub::new(),
             links: Links::default(),

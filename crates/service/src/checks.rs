@@ -5,6 +5,8 @@ use crate::translate;
 use lantern_api::{NewSignal, Position};
 use lantern_core::decode::decoder::Form;
 use lantern_core::decode::{Decoder, TIME_NAMES};
+use lantern_core::formula::SignalType;
+use lantern_core::meaning::Meaning;
 use lantern_core::units::UnitCode;
 use lantern_core::{ValueType, code};
 use lantern_store as store;
@@ -73,6 +75,7 @@ pub(crate) struct Declared {
     high: Option<f64>,
     is_reserved: bool,
     role: Option<store::SignalRole>,
+    pub(crate) meaning: Option<Meaning>,
 }
 
 impl Declared {
@@ -102,7 +105,20 @@ impl Declared {
             high: self.high,
             reserved: self.is_reserved,
             role: self.role.map(translate::role),
+            meaning: self.meaning.as_ref().and_then(|meaning| serde_json::to_value(meaning).ok()),
         }
+    }
+
+    /// What formulas and screens see of it.
+    pub(crate) fn signal_type(&self) -> SignalType {
+        SignalType {
+            unit: self.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok()),
+            is_flag: self.value_type == ValueType::Flag,
+        }
+    }
+
+    pub(crate) fn unit(&self) -> Option<&str> {
+        self.unit.as_deref()
     }
 
     pub(crate) fn to_new(&self) -> store::NewSignal<'_> {
@@ -151,7 +167,13 @@ pub(crate) fn check_signal(new: &NewSignal) -> Result<Declared, Problem> {
         high: new.high,
         is_reserved: new.reserved,
         role: new.role.map(translate::from_role),
+        meaning: new.meaning.as_ref().map(check_meaning).transpose()?.filter(|meaning| !meaning.is_empty()),
     })
+}
+
+/// What values mean, read as far as it can be without knowing the signals it needs.
+pub(crate) fn check_meaning(form: &serde_json::Value) -> Result<Meaning, Problem> {
+    serde_json::from_value(form.clone()).map_err(crate::meaning::invalid)
 }
 
 /// What a signal tells of its device's link.

@@ -26,6 +26,7 @@ mod intake;
 mod latest;
 mod links;
 mod live;
+mod meaning;
 mod mqtt;
 mod plans;
 mod problem;

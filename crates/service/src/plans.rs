@@ -2,13 +2,16 @@
 //! again after a change.
 
 use crate::declared;
+use crate::meaning::SiteMeanings;
 use crate::problem::Problem;
 use jiff::tz::TimeZone;
 use lantern_core::decode::Decoder;
 use lantern_core::intake::{Plan, PlannedSignal};
+use lantern_core::meaning::Meaning;
 use lantern_core::own_topic::{OwnTopic, Said};
+use lantern_core::units::UnitCode;
 use lantern_core::{DeviceId, SignalId, SiteId};
-use lantern_store::{DeviceState, KeyOwner, SignalRole, Store, StoreError};
+use lantern_store::{DeviceState, KeyOwner, Signal, SignalRole, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Arc, PoisonError, RwLock};
 
@@ -74,6 +77,7 @@ struct Inner {
     zones: HashMap<SiteId, TimeZone>,
     codes: HashMap<SiteId, Arc<str>>,
     topics: HashMap<SiteId, Arc<OwnTopics>>,
+    meanings: HashMap<SiteId, Arc<SiteMeanings>>,
     /// Counts changes: what was read before a change must not be kept after it.
     changes: u64,
 }
@@ -128,6 +132,16 @@ impl Plans {
         Ok(topics.await?)
     }
 
+    /// What the values of a site's signals mean.
+    pub(crate) async fn meanings(&self, store: &Store, id: SiteId) -> Result<Arc<SiteMeanings>, StoreError> {
+        let found = self.look(|inner| inner.meanings.get(&id).cloned());
+        let read = async { Ok(Arc::new(SiteMeanings::load(store, id).await?)) };
+        self.kept(found, read, |inner, meanings| {
+            inner.meanings.insert(id, meanings.clone());
+        })
+        .await
+    }
+
     fn look<T>(&self, find: impl FnOnce(&Inner) -> Option<T>) -> Result<T, u64> {
         let inner = self.inner.read().unwrap_or_else(PoisonError::into_inner);
         find(&inner).ok_or(inner.changes)
@@ -159,6 +173,7 @@ impl Plans {
         inner.changes += 1;
         inner.devices.remove(&id);
         inner.topics.clear();
+        inner.meanings.clear();
         inner.keys.retain(|_, owner| owner.device != Some(id));
     }
 
@@ -171,6 +186,18 @@ impl Plans {
         inner.zones.clear();
         inner.codes.clear();
         inner.topics.clear();
+        inner.meanings.clear();
+    }
+}
+
+/// The unit in which a signal's values are sent, unless they say another.
+pub(crate) fn sent_in(signal: &Signal, meaning: &Meaning) -> Option<String> {
+    match &meaning.conversion {
+        Some(conversion) => {
+            let from = conversion.from.as_deref().and_then(|from| UnitCode::from_entry(from).ok());
+            from.map(|code| code.as_str().to_owned())
+        }
+        None => signal.value_type.and(signal.unit.clone()),
     }
 }
 
@@ -201,10 +228,12 @@ async fn load(store: &Store, id: DeviceId) -> Result<Arc<DevicePlan>, StoreError
         if signal.role == Some(SignalRole::Sequence) {
             sequence = Some((signal.id, signal.high.map_or(0, |high| high.max(0.0) as u64 + 1)));
         }
+        let meaning = crate::meaning::parse(&signal).unwrap_or_default();
         let planned = PlannedSignal {
             id: signal.id,
             value_type: signal.value_type,
-            unit: signal.value_type.and(signal.unit),
+            unit: sent_in(&signal, &meaning),
+            is_derived: meaning.formula.is_some(),
             is_ignored: signal.ignored_at.is_some(),
         };
         by_id.insert(signal.id, planned.clone());

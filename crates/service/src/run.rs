@@ -60,6 +60,8 @@ pub async fn serve(settings: Settings) -> Result<(), String> {
     tasks.spawn(sweep(app.clone()));
     tasks.spawn(retain(app.clone()));
     tasks.spawn(commands(app.clone()));
+    tasks.spawn(crate::meaning::Deriver::run(app.clone()));
+    tasks.spawn(crate::meaning::Jobs::run(app.clone()));
     let launched = rocket.launch().await.map(drop);
     mqtt.stop().await;
     tasks.shutdown().await;

@@ -149,6 +149,7 @@ pub(crate) fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
         high: signal.high,
         reserved: signal.is_reserved,
         role: signal.role.map(role),
+        meaning: signal.meaning.as_deref().and_then(|text| serde_json::from_str(text).ok()),
         also,
     }
 }

@@ -54,7 +54,7 @@ pub use open::{DATABASE_FILE, Store};
 pub use person::{Person, SessionKind};
 pub use presence::PresenceChange;
 pub use reading::{Extent, Gap, Order, Page, Scan};
-pub use recorder::{RecordError, Recorded};
+pub use recorder::{Pending, RecordError, Recorded};
 pub use retention::{Forgotten, Keeper};
 pub use rework::Rework;
 pub use series::Limits;

@@ -58,6 +58,19 @@ pub enum RecordError {
     Failed(String),
 }
 
+/// A delivery that is in the queue. It is recorded whether anybody waits or not.
+pub struct Pending(oneshot::Receiver<Result<Recorded, RecordError>>);
+
+impl Pending {
+    /// Waits until it is recorded durably.
+    ///
+    /// # Errors
+    /// [`RecordError`]; nothing was kept then.
+    pub async fn recorded(self) -> Result<Recorded, RecordError> {
+        self.0.await.unwrap_or_else(|_| Err(stopping()))
+    }
+}
+
 struct Delivery {
     readings: Arc<Vec<Reading>>,
     changes: Vec<StateChange>,
@@ -141,18 +154,18 @@ impl Recorder {
         self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or_else(stopping)
     }
 
-    async fn record(
+    fn queue_up(
         &self,
         readings: Arc<Vec<Reading>>,
         changes: Vec<StateChange>,
         now: Moment,
-    ) -> Result<Recorded, RecordError> {
+    ) -> Result<Pending, RecordError> {
         let weight = u32::try_from((readings.len() + changes.len()).clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
         let room = self.room.clone().try_acquire_many_owned(weight).map_err(|_| RecordError::Busy)?;
         let (answer, answered) = oneshot::channel();
         let delivery = Delivery { readings, changes, now, answer, _room: room };
         self.queue()?.try_send(Job::Delivery(delivery)).map_err(|_| RecordError::Busy)?;
-        answered.await.unwrap_or_else(|_| Err(stopping()))
+        Ok(Pending(answered))
     }
 
     /// Deletes all readings of a span.
@@ -195,7 +208,21 @@ impl crate::Store {
         changes: Vec<StateChange>,
         now: Moment,
     ) -> Result<Recorded, RecordError> {
-        self.recorder.record(readings, changes, now).await
+        self.queue_up(readings, changes, now)?.recorded().await
+    }
+
+    /// Puts readings and changes of state into the queue of what is recorded, which
+    /// is worked through in order.
+    ///
+    /// # Errors
+    /// [`RecordError`]; nothing is kept then.
+    pub fn queue_up(
+        &self,
+        readings: Arc<Vec<Reading>>,
+        changes: Vec<StateChange>,
+        now: Moment,
+    ) -> Result<Pending, RecordError> {
+        self.recorder.queue_up(readings, changes, now)
     }
 
     /// Deletes all readings of a signal from a time on and before another. They

@@ -147,6 +147,13 @@ impl Rework<'_> {
         Ok(())
     }
 
+    /// Leaves everything as it was.
+    pub async fn discard(self) {
+        if let Err(error) = self.clear().await {
+            tracing::warn!(%error, "an unfinished history could not be deleted; it is when the service starts anew");
+        }
+    }
+
     /// Deletes what lies in the shadow's place, a little at a time.
     async fn clear(&self) -> Result<(), StoreError> {
         loop {

@@ -207,6 +207,18 @@ impl Store {
         Ok(signal(&row)?)
     }
 
+    /// A signal by its id, arrivals too.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`].
+    pub async fn signal_by_id(&self, id: SignalId) -> Result<Signal, StoreError> {
+        let row = sqlx::query("SELECT * FROM signal WHERE id = ? AND removed_at IS NULL")
+            .bind(id.0)
+            .fetch_one(&self.read)
+            .await?;
+        Ok(signal(&row)?)
+    }
+
     /// Changes a declared signal.
     ///
     /// # Errors

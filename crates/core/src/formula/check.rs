@@ -197,7 +197,7 @@ impl Checker<'_> {
 
     fn signal(&mut self, at: usize, name: &str, span: Span) -> Result<(Node, Type), FormulaError> {
         let Some(known) = (self.signals)(name) else {
-            return Err(FormulaError::new(at, format!("there is no signal `{name}`")));
+            return Err(FormulaError::new(at, format!("there is no signal `{name}` with numbers or flags")));
         };
         let quantity = match &known.unit {
             Some(unit) => Some(unit.quantity().map_err(|error| FormulaError::new(at, error.to_string()))?),

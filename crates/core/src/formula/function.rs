@@ -1,5 +1,6 @@
 //! The functions there are.
 
+use crate::physics::tank::Tank;
 use crate::physics::{ZERO_CELSIUS, altitude, geodesy, humidity, sound};
 
 /// What an argument or a result measures.
@@ -35,6 +36,15 @@ const fn same(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
     Function { name, arguments: &[Measure::Any], repeats: false, result: Measure::Any, run }
 }
 
+/// How much is in a tank: the level first, then its lengths.
+const fn tank(name: &'static str, arguments: &'static [Measure], run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments, repeats: false, result: Measure::Unit("m3"), run }
+}
+
+fn volume(tank: Tank, level_m: f64) -> f64 {
+    if tank.is_real() { or_none(tank.volume_m3(level_m)) } else { f64::NAN }
+}
+
 /// What has no value is not a number, which the formula then has none for.
 fn or_none(value: Option<f64>) -> f64 {
     value.unwrap_or(f64::NAN)
@@ -42,6 +52,7 @@ fn or_none(value: Option<f64>) -> f64 {
 
 const TEMPERATURE: Measure = Measure::Unit("K");
 const PRESSURE: Measure = Measure::Unit("Pa");
+const LENGTH: Measure = Measure::Unit("m");
 
 pub(super) const FUNCTIONS: &[Function] = &[
     same("abs", |x| x[0].abs()),
@@ -181,4 +192,17 @@ pub(super) const FUNCTIONS: &[Function] = &[
             or_none(geodesy::great_circle(place(x[0], x[1]), place(x[2], x[3])))
         },
     },
+    tank("standing_cylinder_volume", &[LENGTH, LENGTH, LENGTH], |x| {
+        volume(Tank::VerticalCylinder { diameter_m: x[1], height_m: x[2] }, x[0])
+    }),
+    tank("lying_cylinder_volume", &[LENGTH, LENGTH, LENGTH], |x| {
+        volume(Tank::HorizontalCylinder { diameter_m: x[1], length_m: x[2] }, x[0])
+    }),
+    tank("cone_bottom_volume", &[LENGTH, LENGTH, LENGTH, LENGTH], |x| {
+        volume(Tank::ConeBottom { diameter_m: x[1], height_m: x[2], cone_height_m: x[3] }, x[0])
+    }),
+    tank("box_volume", &[LENGTH, LENGTH, LENGTH, LENGTH], |x| {
+        volume(Tank::Rectangular { length_m: x[1], width_m: x[2], height_m: x[3] }, x[0])
+    }),
+    tank("sphere_volume", &[LENGTH, LENGTH], |x| volume(Tank::Sphere { diameter_m: x[1] }, x[0])),
 ];

@@ -31,5 +31,16 @@ impl FormulaError {
     }
 }
 
+/// Names in a text that could be those of signals, whether it makes sense or not.
+#[must_use]
+pub fn names(text: &str) -> Vec<String> {
+    let words = lexer::words(text).unwrap_or_default().into_iter();
+    let name = |(word, _)| match word {
+        lexer::Word::Name(name) | lexer::Word::Signal(name) => Some(name),
+        _ => None,
+    };
+    words.filter_map(name).collect()
+}
+
 /// The most characters of a formula.
 pub const MAX_LENGTH: usize = 2_000;

@@ -42,7 +42,7 @@ pub enum MeaningError {
         /// The signal.
         signal: String,
         /// Why.
-        error: NoConversion,
+        error: Box<NoConversion>,
     },
     /// The time others count is nonsense.
     #[error("values of other signals count for up to a week, and longer than no time")]
@@ -353,7 +353,7 @@ fn temperature(signal: &str, signals: &dyn Fn(&str) -> Option<SignalType>) -> Re
     let Some(unit) = known.unit else { return Ok(Want::Celsius(None)) };
     let Ok(celsius) = UnitCode::parse("Cel") else { return Ok(Want::Celsius(None)) };
     let change = UnitChange::between(&unit, &celsius)
-        .map_err(|error| MeaningError::NoTemperature { signal: signal.to_owned(), error })?;
+        .map_err(|error| MeaningError::NoTemperature { signal: signal.to_owned(), error: Box::new(error) })?;
     Ok(Want::Celsius((!change.is_identity()).then_some(change)))
 }
 

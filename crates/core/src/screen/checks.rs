@@ -130,6 +130,35 @@ pub struct Memory {
     fixed: Option<Fixed>,
 }
 
+impl Memory {
+    /// The most values of a window.
+    const WINDOW: usize = 99;
+
+    /// What a screen would remember of readings that were judged already, in order of
+    /// time. It does not know the last position, which needs two signals.
+    pub fn recall(seen: impl IntoIterator<Item = (i64, f64, Quality)>) -> Self {
+        let mut memory = Self::default();
+        for (at, value, quality) in seen {
+            memory.at = Some(at);
+            if quality.is_good() {
+                memory.good = Some((at, value));
+            }
+            if matches!(quality, Quality::Rejected(Cause::Range | Cause::Marker | Cause::Dependent | Cause::Conversion))
+            {
+                continue;
+            }
+            if memory.same.is_none_or(|(_, same)| same.to_bits() != value.to_bits()) {
+                memory.same = Some((at, value));
+            }
+            memory.window.push_back(value);
+            if memory.window.len() > Self::WINDOW {
+                memory.window.pop_front();
+            }
+        }
+        memory
+    }
+}
+
 impl Range {
     fn check(&self, what: &'static str) -> Result<(), ScreenError> {
         let is_number = |bound: Option<f64>| bound.is_none_or(f64::is_finite);
@@ -387,6 +416,31 @@ mod tests {
             assert_eq!(serde_json::from_str::<Screen>(text).unwrap().check(), Err(expected), "{text}");
         }
         assert!(serde_json::from_str::<Screen>(r#"{"posible": {}}"#).is_err(), "a misspelt part is no part");
+    }
+
+    /// A restart makes no difference to what is judged after it.
+    #[test]
+    fn what_was_judged_already_is_recalled() {
+        let screen = screen(
+            r#"{"possible": {"low": 0, "high": 100}, "fastest_per_s": 20, "frozen_after_s": 3,
+                "outlier": {"window": 5, "threshold": 3}}"#,
+        );
+        let values = [1.0, 1.2, 500.0, 0.9, 60.0, 1.1, 9.0, 1.0, 1.0, 1.0, 1.0, 1.0, 30.0];
+        for cut in 0..values.len() {
+            let (mut whole, mut seen) = (Memory::default(), Vec::new());
+            let mut recalled = None;
+            for (second, value) in (0..).zip(values) {
+                let at = second * 1_000_000;
+                if second as usize == cut {
+                    recalled = Some(Memory::recall(seen.iter().copied()));
+                }
+                let quality = screen.judge(at, value, &Beside::default(), &mut whole);
+                if let Some(memory) = &mut recalled {
+                    assert_eq!(screen.judge(at, value, &Beside::default(), memory), quality, "{value} after {cut}");
+                }
+                seen.push((at, value, quality));
+            }
+        }
     }
 
     proptest! {

@@ -19,6 +19,7 @@ pub(crate) use owners::{check as check_key, known as known_key, not_granted};
 use crate::app::App;
 use crate::clock;
 use crate::contacts::{Attempt, PAYLOAD_KEPT};
+use crate::meaning::{Meant, apply};
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use lantern_api::{ContactDetails, InAnswer, Outcome, RefusedValue, Remark};
@@ -361,8 +362,14 @@ async fn record(
     if gathered.readings.is_empty() && changes.is_empty() {
         return Ok(answer);
     }
-    let readings = Arc::new(gathered.readings);
-    let recorded = app.store.record_with(readings.clone(), changes, now).await?;
+    // From what the values mean to their being recorded, nobody changes that.
+    let _gate = app.memories.gate.read().await;
+    let meanings = match gathered.of.first() {
+        Some((plan, _)) => app.plans.meanings(&app.store, plan.site).await?,
+        None => Arc::default(),
+    };
+    let Meant { readings, recorded, not_good } = apply(app, &meanings, gathered.readings, changes, now).await?;
+    answer.not_good = not_good;
     answer.repeated = recorded.repeated;
     answer.corrected = recorded.corrected;
     answer.expired = recorded.expired;

@@ -232,6 +232,7 @@ async fn join(
     let wanted = setting_up::Wanted::check(app, &site, &section).await?;
     app.store.set_device_state(waiting.id, DeviceState::Trial, now).await?;
     let device = wanted.make(app, &site, Some(&waiting)).await?;
+    wanted.give_meanings(app, &site, &device, &carrier.code).await?;
     tracing::info!(device = %device.code, carrier = %carrier.code, "joined");
     Ok(device)
 }

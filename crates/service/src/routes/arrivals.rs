@@ -207,7 +207,7 @@ async fn waiting(
 #[post("/sites/<site>/waiting/<device>/claim", data = "<body>")]
 async fn claim_device(
     app: &State<Arc<App>>,
-    _change: Change,
+    person: Change,
     site: &str,
     device: &str,
     body: Body<DeviceClaim>,
@@ -236,7 +236,9 @@ async fn claim_device(
         ..DeviceSection::default()
     };
     app.store.set_device_state(renamed.id, DeviceState::Trial, clock::now()).await?;
-    let device = Wanted::check(app, &site, &section).await?.make(app, &site, Some(&renamed)).await?;
+    let wanted = Wanted::check(app, &site, &section).await?;
+    let device = wanted.make(app, &site, Some(&renamed)).await?;
+    wanted.give_meanings(app, &site, &device, &person.0.person.name).await?;
     app.hub.change(site.id, "arrival", Some(&device.code));
     Ok(Json(shown(app, device).await?))
 }

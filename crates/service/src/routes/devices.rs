@@ -8,6 +8,7 @@ use crate::auth::{Access, Change};
 use crate::checks::{
     check_decoder, check_interval, check_name, check_note, check_patience, check_position, decoder_text, place_code,
 };
+use crate::meaning::refuse_if_needed;
 use crate::problem::Problem;
 use crate::{clock, declared, setting_up, translate};
 use lantern_api::{Device, DeviceChange, DeviceSection, DeviceState, NewDevice, Page, Removal};
@@ -85,7 +86,7 @@ async fn list(
 #[post("/sites/<site>/devices", data = "<body>")]
 async fn add(
     app: &State<Arc<App>>,
-    _change: Change,
+    person: Change,
     site: &str,
     body: Body<NewDevice>,
 ) -> Result<(Status, Json<Device>), Problem> {
@@ -113,7 +114,7 @@ async fn add(
         topics: new.topics,
         commands: new.commands,
     };
-    let device = setting_up::add(app, &site, &section, state).await?;
+    let device = setting_up::add(app, &site, &section, state, &person.0.person.name).await?;
     Ok((Status::Created, Json(shown(app, device).await?)))
 }
 
@@ -215,6 +216,8 @@ async fn remove(
     let removed = confirmed(confirm, &device.code, extent.count == 0)?;
     if removed {
         let gone = app.store.signals(device.id).await?;
+        let ids: Vec<_> = gone.iter().map(|signal| signal.id).collect();
+        refuse_if_needed(app, site.id, &ids).await?;
         app.store.remove_device(device.id, clock::now()).await?;
         app.plans.forget(device.id);
         app.heard.forget(|id, _| id == device.id);

@@ -162,11 +162,11 @@ async fn followers(
 #[post("/sites/<site>/kinds/<kind>/move", data = "<body>")]
 async fn move_to(
     app: &State<Arc<App>>,
-    _change: Change,
+    change: Change,
     site: &str,
     kind: &str,
     body: Body<Move>,
 ) -> Answer<Differences> {
     let (site, kind) = app.kind(site, kind).await?;
-    Ok(Json(move_devices(app, &site, &kind, body.0).await?))
+    Ok(Json(move_devices(app, &site, &kind, body.0, &change.0.person.name).await?))
 }

@@ -5,6 +5,7 @@ mod body;
 mod catch;
 mod commands;
 mod commissioning;
+mod compare;
 mod console;
 mod contacts;
 mod devices;
@@ -12,12 +13,14 @@ mod documents;
 mod export;
 mod export_format;
 mod inlet;
+mod jobs;
 mod keys;
 mod kinds;
 mod lamp;
 mod links;
 mod listed;
 mod live;
+mod meaning;
 mod now;
 mod openapi;
 mod people;
@@ -72,6 +75,9 @@ fn api() -> Vec<rocket::Route> {
         now::routes(),
         readings::routes(),
         summaries::routes(),
+        meaning::routes(),
+        jobs::routes(),
+        compare::routes(),
         storage::routes(),
         export::routes(),
         live::routes(),

@@ -1,8 +1,8 @@
 //! The description of the interface, made from the code, and the health page.
 
 use super::{
-    arrivals, commands, commissioning, contacts, devices, documents, export, inlet, keys, kinds, lamp, links, live,
-    now, people, pickup, readings, sending, signals, sites, storage, summaries,
+    arrivals, commands, commissioning, compare, contacts, devices, documents, export, inlet, jobs, keys, kinds, lamp,
+    links, live, meaning, now, people, pickup, readings, sending, signals, sites, storage, summaries,
 };
 use crate::clock;
 use lantern_api::Health;
@@ -46,6 +46,10 @@ pub(super) fn routes() -> Vec<Route> {
         storage::signal_retention, storage::set_signal_retention, storage::reset_signal_retention,
         storage::kind_retention, storage::set_kind_retention, storage::reset_kind_retention,
         storage::storage, storage::backup,
+        meaning::show, meaning::set, meaning::versions, meaning::preview, meaning::dry_run, meaning::calibration,
+        meaning::quality,
+        jobs::reconvert, jobs::list, jobs::show, jobs::cancel,
+        compare::compare,
         export::export,
         live::live,
         document, health,

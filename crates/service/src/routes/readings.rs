@@ -4,6 +4,7 @@ use super::listed::{Listed, listed_or_all};
 use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
+use crate::meaning::due;
 use crate::problem::Problem;
 use crate::translate;
 use lantern_api::{Deletion, Gap, Page, Reading, SignalSpan};
@@ -169,6 +170,9 @@ async fn delete_readings(
     let readings = app.store.count_between(signal.id, from, to).await?;
     if !is_dry {
         app.store.delete_readings(signal.id, from, to).await?;
+        let meanings = app.plans.meanings(&app.store, site.id).await?;
+        app.store.keep(due(&meanings, signal.id, (from, to))).await?;
+        app.deriver.wake();
         app.latest.forget([signal.id]);
         app.hub.change(site.id, "readings", Some(&device.code));
     }

@@ -8,6 +8,7 @@ use crate::auth::{Access, Change};
 use crate::base::Base;
 use crate::checks::{check_decoder, check_note, check_signals};
 use crate::intake::{Said, named, read, refused_value, remark};
+use crate::meaning::due;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use crate::recipes::{Place, Sample, recipes};
@@ -184,7 +185,12 @@ async fn enter(
         entered_at: now,
     };
     let readings = Arc::new(vec![CoreReading::good(signal.id, at, value.clone())]);
-    app.store.record(readings.clone(), now).await?;
+    let meanings = app.plans.meanings(&app.store, site.id).await?;
+    if meanings.get(signal.id).is_some_and(|meaning| meaning.checked.formula().is_some()) {
+        return Err(Problem::invalid("signal", format_args!("`{}` is worked out by a formula", signal.code)));
+    }
+    app.store.record_with(readings.clone(), due(&meanings, signal.id, (at, at)), now).await?;
+    app.deriver.wake();
     app.store.note_hand_reading(signal.id, &hand).await?;
     app.latest.note(&readings);
     let plan = app.plans.device(&app.store, device.id).await?;

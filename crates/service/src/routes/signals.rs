@@ -6,6 +6,7 @@ use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
 use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_role, check_signal, check_unit};
+use crate::meaning::{self, MeantSignal, refuse_if_needed, refuse_unfit_change};
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
@@ -59,7 +60,7 @@ async fn list(
 #[post("/sites/<site>/devices/<device>/signals", data = "<body>")]
 async fn add(
     app: &State<Arc<App>>,
-    _change: Change,
+    change: Change,
     site: &str,
     device: &str,
     body: Body<NewSignal>,
@@ -71,11 +72,23 @@ async fn add(
     if count >= MAX_SIGNALS {
         return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
     }
+    if let Some(wanted) = &declared.meaning {
+        let meant = MeantSignal {
+            site: site.id,
+            device: &device.code,
+            code: &declared.code,
+            value_type: declared.value_type,
+            unit: declared.unit(),
+        };
+        meaning::check(app, &meant, wanted, &[(&declared.code, declared.signal_type())]).await?;
+    }
     let signal = app
         .store
         .add_signal(device.id, declared.to_new(), clock::now())
         .await
         .map_err(|e| Problem::taken(e, "signal", &declared.code))?;
+    meaning::set(app, &site, &device, &signal, declared.meaning.as_ref(), &change.0.person.name).await?;
+    let signal = app.store.signal_by_id(signal.id).await?;
     changed(app, site.id, device.id, &device.code);
     Ok((Status::Created, Json(translate::signal(signal, Vec::new()))))
 }
@@ -128,6 +141,10 @@ async fn change(
         is_reserved: change.reserved,
         role: change.role.map(|role| role.map(translate::from_role)),
     };
+    let mut changed_to = signal.clone();
+    changed_to.value_type = change.value_type.or(signal.value_type);
+    changed_to.unit = change.unit.clone().unwrap_or_else(|| signal.unit.clone());
+    refuse_unfit_change(app, &site, &device, &signal, &changed_to).await?;
     let signal = app.store.change_signal(signal.id, change).await?;
     changed(app, site.id, device.id, &device.code);
     let names = app.store.signal_names(device.id).await?;
@@ -163,6 +180,7 @@ async fn remove(
     let extent = app.store.count_readings(signal.id, COUNT_LIMIT).await?;
     let removed = confirmed(confirm, &signal.code, extent.count == 0)?;
     if removed {
+        refuse_if_needed(app, site.id, &[signal.id]).await?;
         app.store.remove_signal(signal.id, clock::now()).await?;
         app.latest.forget([signal.id]);
         changed(app, site.id, device.id, &device.code);

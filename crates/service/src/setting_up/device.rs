@@ -6,6 +6,7 @@ use crate::checks::{
     DEFAULT_INTERVAL_S, Declared, check_decoder, check_interval, check_name, check_note, check_patience,
     check_position, check_signals, decoder_text,
 };
+use crate::meaning::{self, MeantSignal};
 use crate::problem::Problem;
 use crate::{clock, declared, translate};
 use lantern_api::{KindDescription, NewSignal};
@@ -50,6 +51,7 @@ fn declaration(signal: store::Signal) -> NewSignal {
         high: signal.high,
         reserved: signal.is_reserved,
         role: signal.role.map(translate::role),
+        meaning: signal.meaning.as_deref().and_then(|text| serde_json::from_str(text).ok()),
     }
 }
 
@@ -160,6 +162,36 @@ impl Wanted {
         Ok(device)
     }
 
+    /// Checks what the values of its signals are to mean, before the device is made.
+    async fn check_meanings(&self, app: &App, site: &Site) -> Result<(), Problem> {
+        let beside: Vec<_> = self.signals.iter().map(|known| (known.code.as_str(), known.signal_type())).collect();
+        for signal in &self.signals {
+            let Some(meaning) = &signal.meaning else { continue };
+            let meant = MeantSignal {
+                site: site.id,
+                device: &self.section.code,
+                code: &signal.code,
+                value_type: signal.value_type,
+                unit: signal.unit(),
+            };
+            meaning::check(app, &meant, meaning, &beside).await?;
+        }
+        Ok(())
+    }
+
+    /// Gives the values of its signals the meanings they should have, once all the
+    /// signals they need are there.
+    pub(crate) async fn give_meanings(&self, app: &App, site: &Site, device: &Device, by: &str) -> Result<(), Problem> {
+        for signal in &self.signals {
+            let known = app.store.signal(device.id, &signal.code).await?;
+            if let Some(wanted) = &signal.meaning {
+                meaning::check(app, &MeantSignal::of(site, device, &known), wanted, &[]).await?;
+            }
+            meaning::set(app, site, device, &known, signal.meaning.as_ref(), by).await?;
+        }
+        Ok(())
+    }
+
     async fn add(&self, app: &App, site: &Site, state: DeviceState) -> Result<Device, Problem> {
         let section = &self.section;
         let now = clock::now();
@@ -224,8 +256,12 @@ pub(crate) async fn add(
     site: &Site,
     section: &DeviceSection,
     state: DeviceState,
+    by: &str,
 ) -> Result<Device, Problem> {
-    let device = Wanted::check(app, site, section).await?.add(app, site, state).await?;
+    let wanted = Wanted::check(app, site, section).await?;
+    wanted.check_meanings(app, site).await?;
+    let device = wanted.add(app, site, state).await?;
+    wanted.give_meanings(app, site, &device, by).await?;
     app.heard.watch(&device, clock::now());
     app.hub.change(site.id, "device", Some(&device.code));
     Ok(device)

@@ -90,8 +90,13 @@ pub(crate) async fn apply(
     }
     // Carriers before what they carry.
     let (carriers, carried): (Vec<_>, Vec<_>) = document.devices.iter().partition(|device| device.carrier.is_none());
+    let mut made = Vec::new();
     for section in carriers.into_iter().chain(carried) {
-        apply_device(app, site, section, &kinds, document, dry_run, &mut result.differences).await?;
+        made.extend(apply_device(app, site, section, &kinds, document, dry_run, &mut result.differences).await?);
+    }
+    // Formulas may need signals of any device.
+    for (wanted, device) in made {
+        wanted.give_meanings(app, site, &device, by).await?;
     }
     for device in all_devices(app, site).await? {
         if document.devices.iter().all(|section| section.code != device.code) {
@@ -174,7 +179,7 @@ async fn apply_device(
     document: &SiteDocument,
     dry_run: bool,
     differences: &mut Vec<Difference>,
-) -> Result<(), Problem> {
+) -> Result<Option<(Wanted, Device)>, Problem> {
     let path = format!("devices/{}", section.code);
     let current = match app.store.device(site.id, &section.code).await {
         Ok(device) => Some(device),
@@ -189,7 +194,7 @@ async fn apply_device(
     let is_to_come = dry_run && refers_ahead(app, site, section, kinds, document).await;
     if is_to_come {
         differences.extend(compare(&path, before.as_ref(), section, false));
-        return Ok(());
+        return Ok(None);
     }
     let wanted = Wanted::check(app, site, section).await?;
     if let Some(before) = &mut before {
@@ -197,11 +202,13 @@ async fn apply_device(
         before.signals.retain(|known| wanted.section().signals.iter().any(|signal| signal.code == known.code));
     }
     let found = compare(&path, before.as_ref(), wanted.section(), true);
-    if !found.is_empty() && !dry_run {
-        wanted.make(app, site, current.as_ref()).await?;
-    }
+    let is_to_make = !found.is_empty() && !dry_run;
     differences.extend(found);
-    Ok(())
+    if !is_to_make {
+        return Ok(None);
+    }
+    let device = wanted.make(app, site, current.as_ref()).await?;
+    Ok(Some((wanted, device)))
 }
 
 /// Whether a section names a kind or carrier that the document itself brings.

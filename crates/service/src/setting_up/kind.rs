@@ -43,7 +43,13 @@ pub(crate) async fn of_device(app: &App, device: &Device) -> Result<Option<KindD
 
 /// Moves devices to a revision of their kind: they get its signals, decoder and
 /// interval. Signals that it does not have any more stay.
-pub(crate) async fn move_devices(app: &App, site: &Site, kind: &Kind, order: Move) -> Result<Differences, Problem> {
+pub(crate) async fn move_devices(
+    app: &App,
+    site: &Site,
+    kind: &Kind,
+    order: Move,
+    by: &str,
+) -> Result<Differences, Problem> {
     let number = order.revision.unwrap_or(kind.newest.number);
     let revision =
         app.store.revision(kind.id, number).await.map_err(|e| Problem::missing(e, "revision", &number.to_string()))?;
@@ -61,7 +67,9 @@ pub(crate) async fn move_devices(app: &App, site: &Site, kind: &Kind, order: Mov
             to: Some(number.to_string()),
         });
         if !order.dry_run {
-            Wanted::check(app, site, &wanted).await?.make(app, site, Some(&device)).await?;
+            let wanted = Wanted::check(app, site, &wanted).await?;
+            let device = wanted.make(app, site, Some(&device)).await?;
+            wanted.give_meanings(app, site, &device, by).await?;
             let change = DeviceChange { kind: Some(Some((kind.id, number))), ..DeviceChange::default() };
             let device = app.store.change_device(device.id, change).await?;
             app.plans.forget(device.id);
