@@ -67,6 +67,13 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Gaps(args) => commands::storage::gaps(&context, args).await,
         Command::Erase(args) => commands::storage::erase(&context, args).await,
         Command::Retention(args) => commands::storage::retention(&context, args).await,
+        Command::Conversion(args) => commands::meaning::conversion(&context, args).await,
+        Command::Formula(args) => commands::meaning::formula(&context, args).await,
+        Command::Screen(args) => commands::meaning::screen(&context, args).await,
+        Command::Quality(args) => commands::meaning::quality_of(&context, args).await,
+        Command::Calibrate(args) => commands::meaning::calibrate(&context, args).await,
+        Command::Compare(args) => commands::compare::run(&context, args).await,
+        Command::Jobs(args) => commands::job::jobs(&context, args).await,
         Command::Storage => commands::storage::storage(&context).await,
         Command::Backup(args) => commands::storage::backup(&context, args).await,
         Command::Completions { shell } => {

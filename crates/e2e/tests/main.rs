@@ -21,6 +21,8 @@ mod kill;
 mod links;
 /// The live stream.
 mod live;
+/// Conversions, formulas, screens, and making the past anew.
+mod meaning;
 /// MQTT with a client library that is not ours.
 mod mqtt;
 /// Sites, devices, signals, keys.

@@ -74,6 +74,7 @@ impl Kept {
                 StateChange::RemoveAll { site, owner } => {
                     self.0.retain(|key, _| key.site != site || key.owner != owner);
                 }
+                other => unreachable!("not of sessions: {other:?}"),
             }
         }
     }

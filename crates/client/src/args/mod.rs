@@ -1,10 +1,15 @@
 //! What can be typed: commands, arguments, help.
 
+mod meaning;
 mod objects;
 mod setting_up;
 mod storage;
 mod values;
 
+pub(crate) use meaning::{
+    Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
+    ScreenArgs,
+};
 pub(crate) use objects::{
     Confirm, DeviceCommand, KeyCommand, KeyOwner, NewDeviceArgs, Role, SignalCommand, SiteCommand,
 };
@@ -189,6 +194,37 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern retention tower/level\n  lantern retention viaduct/accel --raw 30d --minutes 1y --dry-run\n  lantern retention --kind shed-sensor --raw 2y"
     )]
     Retention(RetentionArgs),
+    /// Show or say how what is sent becomes the value, step by step
+    #[command(
+        after_help = "Examples:\n  lantern conversion sorrel/boiler\n  lantern conversion sorrel/boiler boiler.yaml --try 512\n  lantern conversion sorrel/boiler boiler.yaml --dry-run --since 7d\n  lantern conversion sorrel/boiler boiler.yaml\n\nThe file: docs/reference/conversions.md"
+    )]
+    Conversion(ConversionArgs),
+    /// Show or say how a signal is worked out from others
+    #[command(
+        after_help = "Examples:\n  lantern formula shed-1/dew \"dew_point(temp, hum)\" --try\n  lantern formula shed-1/dew \"dew_point(temp, hum)\"\n  lantern formula tower/gap \"level - {tower/level-p}\" --others-within 2m\n\nThe language: docs/reference/formulas.md"
+    )]
+    Formula(FormulaArgs),
+    /// Show or say which values can be believed
+    #[command(
+        after_help = "Examples:\n  lantern screen larder/temp --possible -40..60 --expected 0..12 --fastest 0.5\n  lantern screen larder/temp --frozen 6h --dry-run --since 7d\n  lantern screen sorrel/lat position.yaml\n\nThe file: docs/reference/screening.md"
+    )]
+    Screen(ScreenArgs),
+    /// Count good, suspect and rejected readings
+    #[command(after_help = "Example:\n  lantern quality larder/temp --since 7d")]
+    Quality(QualityArgs),
+    /// Compare sensors of one thing, or one sensor at two times
+    #[command(
+        after_help = "Examples:\n  lantern compare tower/level tower/level-p --since 2d\n  lantern compare larder/temp larder/temp --since 1d --shift 7d"
+    )]
+    Compare(CompareArgs),
+    /// Make a calibration from what a signal said and what was right
+    #[command(
+        after_help = "Examples:\n  lantern calibrate larder/temp 0.6=0 98.1=99.6\n  lantern calibrate larder/temp 0.6=0 98.1=99.6 --save"
+    )]
+    Calibrate(CalibrateArgs),
+    /// List jobs that make histories anew
+    #[command(after_help = "Examples:\n  lantern jobs\n  lantern jobs --cancel 7")]
+    Jobs(JobsArgs),
     /// Show how much room everything takes
     Storage,
     /// Write everything there is to a file, while the service goes on

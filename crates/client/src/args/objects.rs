@@ -1,5 +1,6 @@
 //! What can be typed about sites, devices, signals and keys.
 
+use super::meaning::ReconvertArgs;
 use super::values::{SignalPath, parse_path, parse_position, parse_signal};
 use clap::{Args, Subcommand, ValueEnum};
 use lantern_api::{Grant, NewSignal, Position, SignalRole, ValueType};
@@ -225,6 +226,15 @@ pub(crate) enum SignalCommand {
         #[arg(long, value_enum)]
         role: Option<Role>,
     },
+    /// List the versions of its conversion, formula and screen
+    Versions {
+        /// Device and code
+        #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+        signal: SignalPath,
+    },
+    /// Make its readings anew from what was sent, and those of all signals that depend on it
+    #[command(after_help = "Example:\n  lantern signal reconvert tower/level --from 2026-05-01")]
+    Reconvert(ReconvertArgs),
     /// Remove a signal with its readings
     Remove {
         /// Device and code

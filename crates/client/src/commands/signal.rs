@@ -19,6 +19,8 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
             let signals: Vec<Signal> = server.list(&server.device_path(&device, "/signals").await?, &[]).await?;
             return context.output.print(&signals, |s| list(s));
         }
+        SignalCommand::Versions { signal } => return super::job::versions(context, signal).await,
+        SignalCommand::Reconvert(args) => return super::job::reconvert(context, args).await,
         SignalCommand::Remove { signal, confirm } => {
             let path = path(&server, &signal).await?;
             return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;
@@ -26,7 +28,18 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
         SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved, role } => {
             let value_type = value_type.into();
             let role = role.and_then(Role::named);
-            let new = NewSignal { code: signal.signal, name, note, value_type, unit, low, high, reserved, role };
+            let new = NewSignal {
+                code: signal.signal,
+                name,
+                note,
+                value_type,
+                unit,
+                low,
+                high,
+                reserved,
+                role,
+                meaning: None,
+            };
             server.post(&server.device_path(&signal.device, "/signals").await?, &new).await?
         }
         SignalCommand::Show { signal } => server.get(&path(&server, &signal).await?, &[]).await?,

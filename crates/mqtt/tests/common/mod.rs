@@ -90,6 +90,7 @@ impl TestHost {
                 StateChange::Put(key, value) => drop(kept.insert(place(key), value)),
                 StateChange::Remove(key) => drop(kept.remove(&place(key))),
                 StateChange::RemoveAll { site, owner } => kept.retain(|key, _| key.0 != site.0 || key.1 != *owner),
+                other => unreachable!("not of sessions: {other:?}"),
             }
         }
         Ok(())
