@@ -34,6 +34,16 @@ export const router = createBrowserRouter([
                 lazy: async () => ({ Component: (await import('./features/device/DevicePage')).DevicePage }),
               },
               {
+                path: 'devices/:device/signals/:signal',
+                lazy: async () => ({ Component: (await import('./features/meaning/SignalPage')).SignalPage }),
+              },
+              {
+                path: 'compare',
+                lazy: async () => ({
+                  Component: (await import('./features/compare/ComparePage')).ComparePage,
+                }),
+              },
+              {
                 path: 'devices/:device/commissioning',
                 lazy: async () => ({
                   Component: (await import('./features/commissioning/CommissioningPage')).CommissioningPage,

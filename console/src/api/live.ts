@@ -1,4 +1,5 @@
 import type { QueryClient } from '@tanstack/react-query';
+import { worthShowing } from '../format/number';
 import { groupBy } from '../groupBy';
 import type {
   ChangeEvent,
@@ -188,12 +189,14 @@ export class LiveSite {
       site: ['site', 'sites'],
       device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining'],
       'device-removed': ['now', 'site', 'arrivals', 'kinds'],
-      signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes'],
+      signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes', 'meaning'],
       key: ['keys'],
       arrival: ['site', 'arrivals', 'now', 'links'],
       kind: ['kinds'],
       commissioning: ['commissioning', 'device-now'],
       'hand-reading': ['readings', 'summary'],
+      readings: ['readings', 'summary'],
+      history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
     };
     for (const key of stale[what]) {
       void this.#cache.invalidateQueries({ queryKey: key === 'sites' ? [key] : [key, this.#site] });
@@ -219,7 +222,9 @@ export function withReadings(device: DeviceNow, readings: LiveReading[] | undefi
   return { ...device, signals };
 }
 
-/** How many decimals a value was sent with, at most 6. */
+/** How many decimals a value was sent with, at most 6; four significant digits of one that was worked out. */
 function decimalsOf(value: Value): number {
-  return typeof value === 'number' ? Math.min(6, String(value).split('.')[1]?.length ?? 0) : 0;
+  if (typeof value !== 'number') return 0;
+  const written = String(value).split('.')[1]?.length ?? 0;
+  return written <= 10 ? Math.min(6, written) : worthShowing(value);
 }

@@ -4,14 +4,17 @@ import type {
   Arrival,
   Command,
   Commissioning,
+  Comparison,
   Contact,
   Device,
   DeviceNow,
   Follower,
   Key,
+  Job,
   Joining,
   Kind,
   Link,
+  MeaningVersion,
   Page,
   PresenceChange,
   Reading,
@@ -20,6 +23,7 @@ import type {
   Revision,
   Session,
   Signal,
+  SignalMeaning,
   Site,
   Storage,
   SummarySet,
@@ -115,6 +119,46 @@ export const sitePath = (site: string) => `/sites/${part(site)}`;
 
 /** Path of a kind below the API. */
 export const kindPath = (site: string, kind: string) => `${sitePath(site)}/kinds/${part(kind)}`;
+
+/** Path of a signal below the API. */
+export const signalPath = (site: string, device: string, signal: string) =>
+  `${devicePath(site, device)}/signals/${part(signal)}`;
+
+/** What a signal's values mean. */
+export const meaning = (siteCode: string, device: string, signal: string) =>
+  queryOptions({
+    queryKey: ['meaning', siteCode, device, signal],
+    queryFn: () => api.get<SignalMeaning>(`${signalPath(siteCode, device, signal)}/meaning`),
+  });
+
+/** The versions of that, newest first. */
+export const meaningVersions = (siteCode: string, device: string, signal: string) =>
+  queryOptions({
+    queryKey: ['meaning', siteCode, device, signal, 'versions'],
+    queryFn: async () =>
+      (
+        await api.get<Page<MeaningVersion>>(
+          `${signalPath(siteCode, device, signal)}/meaning/versions?limit=20`,
+        )
+      ).items,
+  });
+
+/** The last jobs of a site, asked for again and again while one is not over. */
+export const jobs = (siteCode: string) =>
+  queryOptions({
+    queryKey: ['jobs', siteCode],
+    queryFn: async () => (await api.get<Page<Job>>(`${sitePath(siteCode)}/jobs?limit=50`)).items,
+    refetchInterval: ({ state }) => (state.data?.some((job) => job.ended_at === undefined) ? 500 : false),
+  });
+
+/** How signals compare. */
+export const comparison = (siteCode: string, query: string) =>
+  queryOptions({
+    queryKey: ['comparison', siteCode, query],
+    queryFn: () => api.get<Comparison>(`${sitePath(siteCode)}/compare?${query}`),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
 
 /** Keys of a device or, without one, of the site itself. */
 export const keys = (siteCode: string, device?: string) =>

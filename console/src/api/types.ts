@@ -148,7 +148,145 @@ export interface Signal {
   high?: number;
   reserved: boolean;
   role?: SignalRole;
+  meaning?: Meaning;
   also?: string[];
+}
+
+/** What a signal's values mean, as docs/reference/conversions.md describes it. */
+export interface Meaning {
+  conversion?: Converting;
+  formula?: string;
+  screen?: Screen;
+  others_within_s?: number;
+}
+
+export interface Converting {
+  from?: string;
+  steps: ConversionStep[];
+}
+
+/** A step of a conversion; which fields it has depends on the step. */
+export type ConversionStep = { step: string } & Record<string, unknown>;
+
+export interface Bounds {
+  low?: number;
+  high?: number;
+}
+
+export interface Screen {
+  markers?: number[];
+  possible?: Bounds;
+  expected?: Bounds;
+  fastest_per_s?: number;
+  frozen_after_s?: number;
+  outlier?: { window: number; threshold: number };
+  while?: { signal: string; is: boolean };
+  position?: {
+    latitude: string;
+    longitude: string;
+    fastest_m_per_s?: number;
+    fix?: { signal: string; at_least: number };
+  };
+  late_after_s?: number;
+}
+
+export interface SignalMeaning {
+  version: number;
+  meaning?: Meaning;
+  made_by?: string;
+  made_at?: string;
+  needed_by?: string[];
+}
+
+export interface MeaningVersion {
+  version: number;
+  meaning?: Meaning;
+  unit?: string;
+  made_by: string;
+  made_at: string;
+}
+
+export interface TriedMeaning {
+  wrong?: { detail: string; character?: number; step?: number };
+  raw?: number;
+  steps?: { input: number; output?: number; unit?: string; why?: string }[];
+  others?: { signal: string; value?: Value; unit?: string; at?: string; is_too_old: boolean }[];
+  value?: Value;
+  unit?: string;
+  quality?: 'suspect' | 'rejected';
+  cause?: string;
+  remembers: boolean;
+}
+
+export interface Caught {
+  quality: 'suspect' | 'rejected';
+  cause: string;
+  count: number;
+}
+
+export interface DryRunResult {
+  from: string;
+  to: string;
+  readings: number;
+  changed: number;
+  good: number;
+  good_now: number;
+  caught: Caught[];
+  examples: Reading[];
+  curve: Reading[];
+  curve_now: Reading[];
+}
+
+export interface Job {
+  id: number;
+  signal: string;
+  state: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
+  at?: string;
+  done: number;
+  total?: number;
+  from: string;
+  to?: string;
+  made_by: string;
+  made_at: string;
+  ended_at?: string;
+  detail?: string;
+}
+
+export interface Line {
+  slope: number;
+  intercept: number;
+  residual: number;
+}
+
+export interface ComparedFigures {
+  bias: number;
+  spread: number;
+  rms: number;
+  least: number;
+  greatest: number;
+  correlation?: number;
+  lag_s?: number;
+  correlation_at_lag?: number;
+  line?: Line;
+}
+
+export interface Compared {
+  signal: string;
+  shifted_s: number;
+  pairs: number;
+  of_reference: number;
+  figures?: ComparedFigures;
+  sample: { at_ms: number; reference: number; other: number }[];
+  differences: { start_ms: number; min: number; mean: number; max: number }[];
+}
+
+export interface Comparison {
+  reference: string;
+  unit?: string;
+  from: string;
+  to: string;
+  tolerance_s: number;
+  others: Compared[];
 }
 
 /** What a signal tells of the link of its device. */
@@ -217,6 +355,9 @@ export interface Removal {
 export interface Reading {
   at: string;
   value: Value;
+  quality?: 'suspect' | 'rejected';
+  cause?: string;
+  raw?: Value;
 }
 
 export interface Arrival {
@@ -515,6 +656,8 @@ export interface ChangeEvent {
     | 'arrival'
     | 'kind'
     | 'commissioning'
-    | 'hand-reading';
+    | 'hand-reading'
+    | 'readings'
+    | 'history';
   device?: string;
 }

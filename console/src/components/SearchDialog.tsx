@@ -22,6 +22,7 @@ function findings(site: Site, devices: DeviceNow[], words: string): Find[] {
     { to: base, name: 'Lamp room', kind: 'page' },
     { to: `${base}/arrivals`, name: 'Arrivals', kind: 'page' },
     { to: `${base}/set-up`, name: 'Set-up', kind: 'page' },
+    { to: `${base}/compare`, name: 'Compare signals', kind: 'page' },
     { to: `${base}/add-device`, name: 'Add a device', kind: 'action' },
     ...devices.flatMap((device) => [
       { to: `${base}/devices/${device.device}`, name: device.name, kind: `device ${device.device}` },
@@ -29,6 +30,11 @@ function findings(site: Site, devices: DeviceNow[], words: string): Find[] {
         to: `${base}/devices/${device.device}?signal=${signal.signal}#history`,
         name: signal.name,
         kind: `signal ${device.device}/${signal.signal}`,
+      })),
+      ...device.signals.map((signal) => ({
+        to: `${base}/devices/${device.device}/signals/${encodeURIComponent(signal.signal)}`,
+        name: `What ${signal.name} means`,
+        kind: `conversion and screen of ${device.device}/${signal.signal}`,
       })),
     ]),
   ];

@@ -23,6 +23,13 @@ export function withUnit(text: string, symbol: string): string {
   return symbol === '' || text === '—' ? text : `${text}${THIN}${symbol}`;
 }
 
+/** Decimals with which a number that was worked out has four significant digits, at most 6. */
+export const worthShowing = (value: number): number =>
+  value === 0 ? 0 : Math.min(6, Math.max(0, 3 - Math.floor(Math.log10(Math.abs(value)))));
+
+/** A number that was worked out. */
+export const worked = (value: number): string => fixed(value, worthShowing(value));
+
 /** Two significant digits. */
 export function significant(value: number): string {
   if (value === 0) return '0';

@@ -73,7 +73,8 @@ impl Value {
 }
 
 /// How many decimals the values were given with, at most 6: what a display needs
-/// to show them as sent and no finer.
+/// to show them as sent and no finer. Of values that were worked out, and so have
+/// all the digits there are, four significant ones.
 #[must_use]
 pub fn decimals(values: impl IntoIterator<Item = f64>) -> u8 {
     values
@@ -81,7 +82,10 @@ pub fn decimals(values: impl IntoIterator<Item = f64>) -> u8 {
         .map(|value| {
             // The shortest text that reads back as the same number is what the
             // sender wrote, so its length is the resolution.
-            value.to_string().split_once('.').map_or(0, |(_, fraction)| fraction.len().min(6) as u8)
+            match value.to_string().split_once('.').map_or(0, |(_, fraction)| fraction.len()) {
+                written @ 0..=10 => written.min(6) as u8,
+                _ => (3.0 - value.abs().log10().floor()).clamp(0.0, 6.0) as u8,
+            }
         })
         .max()
         .unwrap_or(0)
@@ -93,9 +97,15 @@ mod tests {
 
     #[test]
     fn decimals_follow_what_was_sent() {
-        for (values, expected) in
-            [(vec![21.4, 21.0], 1), (vec![21.0], 0), (vec![0.001, 5.0], 3), (vec![1.0 / 3.0], 6), (vec![], 0)]
-        {
+        for (values, expected) in [
+            (vec![21.4, 21.0], 1),
+            (vec![21.0], 0),
+            (vec![0.001, 5.0], 3),
+            (vec![54.512_345_678], 6),
+            (vec![1.0 / 3.0], 4),
+            (vec![2e3 / 3.0, 21.5], 1),
+            (vec![], 0),
+        ] {
             assert_eq!(decimals(values.clone()), expected, "{values:?}");
         }
     }

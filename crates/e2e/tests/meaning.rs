@@ -58,7 +58,8 @@ async fn job_ends(service: &Service, job: &Value) -> Value {
 }
 
 async fn reconvert(service: &Service, signal: &str) -> Value {
-    let answer = service.post(&format!("{}/reconversions", path(signal)), json!({"from": "2026-05-01T00:00:00Z"})).await;
+    let answer =
+        service.post(&format!("{}/reconversions", path(signal)), json!({"from": "2026-05-01T00:00:00Z"})).await;
     assert_eq!(answer.status, 202, "{}", answer.text);
     let job = job_ends(service, &answer.json()).await;
     assert_eq!(job["state"], "done", "{job}");
@@ -182,7 +183,7 @@ async fn a_forgotten_factor_is_put_right_back_in_time_with_all_that_depends_on_i
     assert!((summary["buckets"][0]["max"].as_f64().unwrap() - 0.49).abs() < 1e-9, "{summary}");
     // A repeated delivery is one still.
     let again = service.deliver(&key, json!({"at": BASE + 60, "level": 1}).to_string()).await;
-    assert_eq!(again.text, "ok 1\n");
+    assert_eq!(again.text, "ok 1 repeated 1\n");
     assert_eq!(values(&service, "tower/level").await.len(), 50);
     // Taken back: as it was sent.
     mean(&service, "tower/level", Value::Null).await;
@@ -278,7 +279,9 @@ async fn a_kill_in_the_middle_of_a_reconversion_loses_nothing() {
         assert_eq!(service.deliver(&key, body).await.text, "ok 10000\n");
     }
     mean(&service, "viaduct/strain", json!({"conversion": {"steps": [{"step": "scale", "factor": 2.0}]}})).await;
-    let start = service.post(&format!("{}/reconversions", path("viaduct/strain")), json!({"from": "2026-05-01T00:00:00Z"})).await;
+    let start = service
+        .post(&format!("{}/reconversions", path("viaduct/strain")), json!({"from": "2026-05-01T00:00:00Z"}))
+        .await;
     eventually("it to be under way", || async {
         let job = service.get(&format!("sites/marlbeck/jobs/{}", start.json()["id"])).await.ok();
         (job["state"] != "waiting").then_some(())

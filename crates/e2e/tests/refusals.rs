@@ -161,6 +161,10 @@ async fn undeclared(service: &Service, happened: &mut Happened) {
     let answer = send(service, &key, "text/plain", lines.join("\n")).await;
     assert_eq!(answer.text, "ok 100 waiting 100\n");
     happened.note(&send(service, &key, "text/plain", "one-more,1").await, "too-many-devices");
+    let key = service.device("derived", &["a", "b"]).await;
+    let formula = json!({"meaning": {"formula": "a * 2"}});
+    service.api(Method::PUT, "sites/marlbeck/devices/derived/signals/b/meaning", Some(formula)).await.ok();
+    happened.note(&service.deliver(&key, r#"{"b": 1}"#).await, "derived");
 }
 
 async fn allowance(happened: &mut Happened) {

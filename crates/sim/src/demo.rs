@@ -95,7 +95,7 @@ impl Demo {
         let now_s = now.as_second();
         let from_s = last_heard(&api).await?.unwrap_or(senders.memory.began_s).max(now_s - STORY_DAYS * 86_400);
         let bar = progress(Senders::history_size(from_s, now_s));
-        senders.history(from_s, now_s, &bar).await?;
+        senders.history(&api, from_s, now_s, &bar).await?;
         bar.finish_and_clear();
         half_way(&api).await?;
         announce(service, &senders.memory, started);
@@ -201,7 +201,7 @@ fn announce(service: &Service, memory: &Memory, started: Instant) {
          {lantern} command points-7 heater on\n  \
          {lantern} link shed-gw\n  \
          {lantern} export tower/level tower/level-p --since 7d --file tower.csv\n\n\
-         and as a sender:  curl {url}/in/{} -d '{{\"level\": 1.5}}'\n\
+         and as a sender:  curl {url}/in/{} -d '{{\"air\": 11.5}}'\n\
          or by MQTT at {} with the key as password.\n\nCtrl-C stops it all.",
         started.elapsed().as_secs_f64(),
         memory.password,

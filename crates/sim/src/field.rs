@@ -77,7 +77,7 @@ impl Field {
             let Some(sorrel) = self.railway.sorrel(self.story()) else { continue };
             let message = json!({
                 "lat": sorrel.latitude, "lon": sorrel.longitude, "speed": sorrel.speed, "boiler": sorrel.boiler,
-                "smokebox": sorrel.smokebox, "regulator": sorrel.regulator,
+                "smokebox": sorrel.smokebox, "junction": sorrel.junction, "regulator": sorrel.regulator,
             });
             let _ = client.publish(topic.as_str(), QoS::AtLeastOnce, false, message.to_string()).await;
         }

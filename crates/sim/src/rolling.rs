@@ -24,6 +24,8 @@ pub(crate) struct Sorrel {
     pub(crate) boiler: f64,
     /// Millivolts of the smokebox thermocouple.
     pub(crate) smokebox: f64,
+    /// Temperature of its cold junction in °C.
+    pub(crate) junction: f64,
     /// Percent.
     pub(crate) regulator: f64,
 }
@@ -80,12 +82,21 @@ impl Railway {
         let heat = if moving { 12.6 } else { 9.0 } + 1.1 * self.noise(32).smooth(seconds, 400.0);
         let regulator = if moving { 45.0 + 20.0 * self.noise(33).smooth(seconds, 120.0) } else { 0.0 };
         let _ = day;
+        // At the tunnel's mouth the receiver loses its satellites now and then, and says so
+        // with zeros or from somewhere beside the line.
+        let lost = (4_300.0..5_200.0).contains(&metres) && self.noise(39).uniform(place / 2) < 0.04;
+        let (latitude, longitude) = match (lost, self.noise(39).uniform(place / 2) < 0.02) {
+            (false, _) => (latitude, longitude),
+            (true, true) => (0.0, 0.0),
+            (true, false) => (latitude + 0.04, longitude - 0.07),
+        };
         Some(Sorrel {
-            latitude: round(latitude + glitch * self.noise(34).normal(place), 6),
-            longitude: round(longitude + glitch * self.noise(35).normal(place), 6),
+            latitude: round(if latitude == 0.0 { 0.0 } else { latitude + glitch * self.noise(34).normal(place) }, 6),
+            longitude: round(if longitude == 0.0 { 0.0 } else { longitude + glitch * self.noise(35).normal(place) }, 6),
             speed: round(speed, 1),
             boiler: (fire * 240.0 + 410.0 + 2.0 * self.noise(36).normal(place)).round(),
             smokebox: round(heat + 0.02 * self.noise(37).normal(place), 2),
+            junction: round(31.0 + 6.0 * self.noise(38).smooth(seconds, 1_800.0), 1),
             regulator: regulator.round(),
         })
     }

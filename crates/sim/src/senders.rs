@@ -1,12 +1,13 @@
 //! The simulated senders, which know the service only by address and key.
 
 use crate::field::line;
-use crate::railway::{CROSSING_RATE, Railway};
+use crate::railway::{CROSSING_RATE, Railway, round};
 use crate::rolling::{RADIO_S, RADIOS};
-use crate::service::checked;
-use crate::site::Memory;
+use crate::service::{Api, checked};
+use crate::site::{Memory, SITE, SOUNDER_M, foot_of_the_tower};
 use anyhow::Result;
 use indicatif::ProgressBar;
+use lantern_api::{Job, NewMeaning, NewReconversion, SignalMeaning};
 use reqwest::{Client, RequestBuilder};
 use serde_json::{Value, json};
 use std::time::Duration;
@@ -37,10 +38,27 @@ pub(crate) struct Senders {
     pub(crate) memory: Memory,
 }
 
+/// When the forgotten factor was found, in seconds after the beginning.
+const MENDED_S: i64 = 2 * 86_400;
+
+/// Puts the sensor at the foot of the tower right, and what it had said until then.
+async fn mend(api: &Api, began_s: i64) -> Result<()> {
+    let signal = format!("sites/{SITE}/devices/tower/signals/level-p");
+    let new = NewMeaning { meaning: Some(foot_of_the_tower()) };
+    let _: SignalMeaning = api.put(&format!("{signal}/meaning"), &new).await?;
+    let order = NewReconversion { from: began_s.to_string(), to: None };
+    let _: Job = api.post(&format!("{signal}/reconversions"), &order).await?;
+    Ok(())
+}
+
 impl Senders {
     fn tower(&self, story_s: f64) -> Value {
         let tower = self.railway.tower(story_s);
-        let mut message = json!({"level": tower.level, "level-p": tower.pressure_level, "air": tower.air});
+        // Sound takes its time there and back, at the speed it has in air of that warmth.
+        let speed = 331.3 * (1.0 + tower.air / 273.15).sqrt();
+        let echo_us = round(2.0 * (SOUNDER_M - tower.level) / speed * 1e6, 0);
+        let kpa = round(9.80665 * tower.pressure_level, 2);
+        let mut message = json!({"level": echo_us, "level-p": kpa, "air": tower.air});
         if let Some(supply) = tower.supply {
             message["supply"] = supply.into();
         }
@@ -76,9 +94,15 @@ impl Senders {
     }
 
     /// Delivers the past between two times, in seconds since 1970.
-    pub(crate) async fn history(&self, from_s: i64, to_s: i64, progress: &ProgressBar) -> Result<()> {
+    pub(crate) async fn history(&self, api: &Api, from_s: i64, to_s: i64, progress: &ProgressBar) -> Result<()> {
         let story = |at: i64| (at - self.memory.began_s) as f64;
-        self.past("tower", TOWER_S, BATCH, from_s, to_s, |at| Some(self.tower(story(at))), progress).await?;
+        let mended_s = self.memory.began_s + MENDED_S;
+        if from_s < mended_s {
+            self.past("tower", TOWER_S, BATCH, from_s, mended_s, |at| Some(self.tower(story(at))), progress).await?;
+            mend(api, self.memory.began_s).await?;
+        }
+        let tower_s = from_s.max(mended_s);
+        self.past("tower", TOWER_S, BATCH, tower_s, to_s, |at| Some(self.tower(story(at))), progress).await?;
         self.past("larder", LARDER_S, BATCH, from_s, to_s, |at| Some(self.larder(story(at))), progress).await?;
         self.past("tunnel", TUNNEL_S, BATCH, from_s, to_s, |at| self.tunnel(story(at)), progress).await?;
         let hidden = ProgressBar::hidden();
@@ -104,7 +128,7 @@ impl Senders {
             let sorrel = self.railway.sorrel((at - self.memory.began_s) as f64)?;
             Some(json!({
                 "lat": sorrel.latitude, "lon": sorrel.longitude, "speed": sorrel.speed, "boiler": sorrel.boiler,
-                "smokebox": sorrel.smokebox, "regulator": sorrel.regulator,
+                "smokebox": sorrel.smokebox, "junction": sorrel.junction, "regulator": sorrel.regulator,
             }))
         };
         self.past("sorrel", SORREL_S, 1_500, from_s, to_s, message, &ProgressBar::hidden()).await

@@ -16,6 +16,8 @@ use std::path::Path;
 
 /// Code of the demo site.
 pub(crate) const SITE: &str = "marlbeck";
+/// How high above the floor of the tank the echo sounder hangs, in metres.
+pub(crate) const SOUNDER_M: f64 = 4.2;
 /// Name of the demo person.
 pub(crate) const PERSON: &str = "demo";
 const FILE: &str = "demo.json";
@@ -133,6 +135,16 @@ fn within(signal: NewSignal, low: f64, high: f64) -> NewSignal {
     NewSignal { low: Some(low), high: Some(high), ..signal }
 }
 
+fn meaning(signal: NewSignal, meaning: serde_json::Value) -> NewSignal {
+    NewSignal { meaning: Some(meaning), ..signal }
+}
+
+/// What the sensor at the foot of the tower means: the factor was forgotten for the
+/// first two days.
+pub(crate) fn foot_of_the_tower() -> serde_json::Value {
+    json!({"conversion": {"from": "kPa", "steps": [{"step": "scale", "factor": 0.101_972, "unit": "m"}]}})
+}
+
 fn tower() -> NewDevice {
     NewDevice {
         code: Some("tower".to_owned()),
@@ -141,9 +153,23 @@ fn tower() -> NewDevice {
         interval_s: Some(30.0),
         position: Some(place(54.512, -2.318, 214.0)),
         signals: vec![
-            number("level", "Water level", "m"),
+            meaning(
+                number("level", "Water level", "m"),
+                json!({
+                    "conversion": {"from": "us", "steps": [
+                        {"step": "echo", "air": "air"},
+                        {"step": "scale", "factor": -1.0, "offset": SOUNDER_M, "unit": "m"},
+                    ]},
+                    "screen": {"possible": {"low": 0.0, "high": 3.6}, "fastest_per_s": 0.05},
+                }),
+            ),
             number("level-p", "Level by pressure", "m"),
             number("air", "Air temperature", "Cel"),
+            meaning(
+                number("volume", "Water", "m3"),
+                json!({"formula": "standing_cylinder_volume(level, 2.6 \"m\", 3.6 \"m\")"}),
+            ),
+            meaning(number("apart", "Sensors apart", "m"), json!({"formula": "level - {level-p}"})),
         ],
         ..NewDevice::default()
     }
@@ -157,7 +183,16 @@ fn larder() -> NewDevice {
         note: "Reports degrees Fahrenheit.".to_owned(),
         interval_s: Some(60.0),
         position: Some(place(54.498, -2.291, 187.0)),
-        signals: vec![number("temp", "Fridge temperature", "[degF]"), door],
+        signals: vec![
+            meaning(
+                number("temp", "Fridge temperature", "Cel"),
+                json!({
+                    "conversion": {"from": "[degF]", "steps": []},
+                    "screen": {"possible": {"low": -40.0, "high": 60.0}, "expected": {"low": -5.0, "high": 15.0}},
+                }),
+            ),
+            door,
+        ],
         ..NewDevice::default()
     }
 }
@@ -170,7 +205,16 @@ fn tunnel() -> NewDevice {
         interval_s: Some(15.0),
         position: Some(place(54.507, -2.305, 201.0)),
         signals: vec![
-            NewSignal { unit: None, ..within(number("co", "Carbon monoxide, counts", ""), 0.0, 4095.0) },
+            meaning(
+                number("co", "Carbon monoxide", "[ppm]"),
+                json!({
+                    "conversion": {"steps": [
+                        {"step": "counts", "bits": 12, "reference_v": 3.3},
+                        {"step": "scale", "factor": 120.0, "offset": -12.0, "unit": "[ppm]"},
+                    ]},
+                    "screen": {"possible": {"low": -10.0, "high": 380.0}, "outlier": {"window": 9, "threshold": 6.0}},
+                }),
+            ),
             within(number("hum", "Humidity", "%{RH}"), 0.0, 100.0),
             number("supply", "Supply voltage", "V"),
         ],
@@ -224,6 +268,11 @@ fn shed() -> NewDevice {
     }
 }
 
+/// No train of this railway is faster than 25 m/s.
+fn on_the_line() -> serde_json::Value {
+    json!({"screen": {"position": {"latitude": "lat", "longitude": "lon", "fastest_m_per_s": 25.0}}})
+}
+
 fn sorrel() -> NewDevice {
     let crew = NewSignal { value_type: ValueType::Flag, unit: None, ..number("crew", "Crew button", "") };
     NewDevice {
@@ -236,11 +285,26 @@ fn sorrel() -> NewDevice {
         silent_after: Some(30_000.0),
         signals: vec![
             number("speed", "Speed", "km/h"),
-            NewSignal { unit: None, ..within(number("boiler", "Boiler pressure, counts", ""), 0.0, 4095.0) },
-            number("smokebox", "Smokebox thermocouple", "mV"),
+            meaning(
+                number("boiler", "Boiler pressure", "bar"),
+                json!({
+                    "conversion": {"steps": [
+                        {"step": "counts", "bits": 12, "reference_v": 5.0},
+                        {"step": "two-point", "points": [[0.5, 0.0], [4.016, 12.0]], "unit": "bar"},
+                    ]},
+                    "screen": {"possible": {"low": -0.5, "high": 14.0}, "fastest_per_s": 0.5},
+                }),
+            ),
+            meaning(
+                number("smokebox", "Smokebox temperature", "Cel"),
+                json!({"conversion": {"from": "mV", "steps": [
+                    {"step": "thermocouple", "kind": "K", "cold_junction": "junction"},
+                ]}, "others_within_s": 60.0}),
+            ),
+            number("junction", "Cold junction", "Cel"),
             within(number("regulator", "Regulator opening", "%"), 0.0, 100.0),
-            number("lat", "Latitude", "deg"),
-            number("lon", "Longitude", "deg"),
+            meaning(number("lat", "Latitude", "deg"), on_the_line()),
+            meaning(number("lon", "Longitude", "deg"), on_the_line()),
             crew,
         ],
         ..NewDevice::default()
@@ -275,6 +339,7 @@ fn radio_sensor() -> KindDescription {
         signals: vec![
             within(number("temp", "Temperature", "Cel"), -20.0, 50.0),
             within(number("hum", "Humidity", "%{RH}"), 0.0, 100.0),
+            meaning(number("dew", "Dew point", "Cel"), json!({"formula": "dew_point(temp, hum)"})),
             role(within(number("supply", "Battery", "V"), 2.0, 4.2), SignalRole::Battery),
             role(number("rssi", "Link quality", "dBm"), SignalRole::Link),
             role(

@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
 import Paper from '@mui/material/Paper';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
@@ -9,12 +10,14 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link as RouterLink } from 'react-router';
 import { devicePath, signals } from '../../api/queries';
 import type { Signal } from '../../api/types';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
+import { inWords } from '../meaning/words';
 import { EnterDialog } from './EnterDialog';
 import { RetentionDialog } from './RetentionDialog';
 import { SignalDialog } from './SignalDialog';
@@ -41,6 +44,7 @@ export function SignalsSection({ device }: { device: string }) {
               <TableCell>Name</TableCell>
               <TableCell>Type</TableCell>
               <TableCell>Unit</TableCell>
+              <TableCell>Means</TableCell>
               <TableCell>Note</TableCell>
               <TableCell />
             </TableRow>
@@ -52,9 +56,18 @@ export function SignalsSection({ device }: { device: string }) {
                 <TableCell>{signal.name}</TableCell>
                 <TableCell>{signal.type}</TableCell>
                 <TableCell>{signal.symbol || '—'}</TableCell>
+                <TableCell>
+                  <Link
+                    component={RouterLink}
+                    to={`/sites/${site.code}/devices/${device}/signals/${encodeURIComponent(signal.code)}`}
+                    aria-label={`What ${signal.code} means: ${inWords(signal.meaning)}`}
+                  >
+                    {inWords(signal.meaning)}
+                  </Link>
+                </TableCell>
                 <TableCell>{signal.note}</TableCell>
                 <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
-                  {!signal.reserved && (
+                  {!signal.reserved && signal.meaning?.formula === undefined && (
                     <Button
                       size="small"
                       onClick={() => setOpen({ kind: 'enter', signal })}

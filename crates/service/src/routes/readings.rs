@@ -171,8 +171,11 @@ async fn delete_readings(
     if !is_dry {
         app.store.delete_readings(signal.id, from, to).await?;
         let meanings = app.plans.meanings(&app.store, site.id).await?;
-        app.store.keep(due(&meanings, signal.id, (from, to))).await?;
-        app.deriver.wake();
+        let due = due(&meanings, signal.id, (from, to));
+        if !due.is_empty() {
+            app.store.keep(due).await?;
+            app.deriver.wake();
+        }
         app.latest.forget([signal.id]);
         app.hub.change(site.id, "readings", Some(&device.code));
     }

@@ -1,0 +1,58 @@
+import Box from '@mui/material/Box';
+import Link from '@mui/material/Link';
+import Typography from '@mui/material/Typography';
+import { useQuery } from '@tanstack/react-query';
+import { Link as RouterLink, useParams } from 'react-router';
+import { deviceNow, meaning as meaningQuery, signals } from '../../api/queries';
+import { Loading, ProblemAlert } from '../../components/states';
+import { useSite } from '../../components/siteContext';
+import { MeaningForm } from './MeaningForm';
+import { PastSection } from './PastSection';
+import { inWords } from './words';
+
+/** One signal: how its values come about and which of them are believed. */
+export function SignalPage() {
+  const site = useSite();
+  const { device = '', signal: code = '' } = useParams();
+  const { data: known, error } = useQuery(signals(site.code, device));
+  const { data: now } = useQuery(deviceNow(site.code, device));
+  const { data: said, error: saidError } = useQuery(meaningQuery(site.code, device, code));
+  const failed = error ?? saidError;
+  if (failed) return <ProblemAlert error={failed} />;
+  const signal = known?.find((signal) => signal.code === code);
+  if (!known || !said) return <Loading />;
+  if (!signal) return <ProblemAlert error={new Error(`${device} has no signal ${code} any more.`)} />;
+  const base = `/sites/${site.code}/devices/${encodeURIComponent(device)}`;
+  return (
+    <>
+      <Box sx={{ mb: 3 }}>
+        <Typography variant="h1">
+          {signal.name}: {inWords(said.meaning)}
+        </Typography>
+        <Typography color="textSecondary">
+          Signal {code} of{' '}
+          <Link component={RouterLink} to={`${base}#signals`}>
+            {now?.name ?? device}
+          </Link>
+          {signal.symbol === '' ? '' : `, in ${signal.symbol}`}
+          {said.needed_by ? `; needed by ${said.needed_by.join(', ')}` : ''}
+        </Typography>
+      </Box>
+      <MeaningForm key={said.version} device={device} signal={signal} said={said} />
+      <Section title="The past">
+        <PastSection device={device} signal={code} neededBy={said.needed_by ?? []} />
+      </Section>
+    </>
+  );
+}
+
+function Section({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <Box component="section" aria-label={title} sx={{ mt: 4 }}>
+      <Typography variant="h2" sx={{ mb: 1.5 }}>
+        {title}
+      </Typography>
+      {children}
+    </Box>
+  );
+}
