@@ -1,5 +1,4 @@
 import type { QueryClient } from '@tanstack/react-query';
-import { worthShowing } from '../format/number';
 import { groupBy } from '../groupBy';
 import type {
   ChangeEvent,
@@ -222,9 +221,8 @@ export function withReadings(device: DeviceNow, readings: LiveReading[] | undefi
   return { ...device, signals };
 }
 
-/** How many decimals a value was sent with, at most 6; four significant digits of one that was worked out. */
+/** How many decimals a value was sent with; one that was worked out has more than anybody writes, and tells nothing. */
 function decimalsOf(value: Value): number {
-  if (typeof value !== 'number') return 0;
-  const written = String(value).split('.')[1]?.length ?? 0;
-  return written <= 10 ? Math.min(6, written) : worthShowing(value);
+  const written = typeof value === 'number' ? (String(value).split('.')[1]?.length ?? 0) : 0;
+  return written > 6 ? 0 : written;
 }

@@ -209,8 +209,8 @@ export interface MeaningVersion {
 export interface TriedMeaning {
   wrong?: { detail: string; character?: number; step?: number };
   raw?: number;
-  steps?: { input: number; output?: number; unit?: string; why?: string }[];
-  others?: { signal: string; value?: Value; unit?: string; at?: string; is_too_old: boolean }[];
+  steps?: { input: number; output?: number; symbol?: string; why?: string }[];
+  others?: { signal: string; value?: Value; symbol?: string; at?: string; is_too_old: boolean }[];
   value?: Value;
   unit?: string;
   quality?: 'suspect' | 'rejected';

@@ -47,9 +47,12 @@ export function Plot({ label, title, zone, span, lines, marks = [], band = [], h
   const x = (at: number) => LEFT + ((at - span.from) / (span.to - span.from || 1)) * (width - LEFT - right);
   const y = (value: number) => 10 + (1 - (value - low) / (high - low)) * (height - BOTTOM - 14);
   const clamp = (value: number) => Math.min(Math.max(value, low), high);
-  const path = (points: [number, number][]) =>
+  const path = (points: [number, number][], longest = Infinity) =>
     points
-      .map(([at, value], i) => `${i === 0 ? 'M' : 'L'}${x(at).toFixed(1)} ${y(value).toFixed(1)}`)
+      .map(([at, value], i) => {
+        const isOpen = i === 0 || at - (points[i - 1]?.[0] ?? at) > longest;
+        return `${isOpen ? 'M' : 'L'}${x(at).toFixed(1)} ${y(value).toFixed(1)}`;
+      })
       .join('');
   const text = { fill: colours?.text.secondary ?? 'currentColor', fontSize: 13 };
   const labels = apart(
@@ -89,7 +92,7 @@ export function Plot({ label, title, zone, span, lines, marks = [], band = [], h
             {lines.map((line, i) => (
               <path
                 key={line.name}
-                d={path(line.points)}
+                d={path(line.points, gap(line.points, span))}
                 fill="none"
                 stroke={seriesColour(i, scheme)}
                 strokeWidth={1.75}
@@ -117,6 +120,13 @@ export function Plot({ label, title, zone, span, lines, marks = [], band = [], h
       </Box>
     </Box>
   );
+}
+
+/** From how long on a time without points is a gap, which stays open. */
+function gap(points: [number, number][], span: Props['span']): number {
+  const steps = points.slice(1).map(([at], i) => at - (points[i]?.[0] ?? at));
+  const usual = steps.toSorted((a, b) => a - b)[Math.floor(steps.length / 2)] ?? 0;
+  return Math.max(20 * usual, (span.to - span.from) / 50);
 }
 
 /** The width there is. */

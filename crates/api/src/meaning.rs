@@ -121,6 +121,9 @@ pub struct TriedStep {
     /// The unit of that, as far as it is known.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// How that unit is shown.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub symbol: String,
     /// Why nothing came out.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub why: Option<String>,
@@ -137,6 +140,9 @@ pub struct OtherValue {
     /// Its unit.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// How its unit is shown.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub symbol: String,
     /// When that was measured.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub at: Option<String>,

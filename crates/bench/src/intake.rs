@@ -41,6 +41,49 @@ pub(crate) async fn batch_1000(rounds: u8) -> Result<Entry> {
     Ok(entry("intake-batch-1000", figures, limits))
 }
 
+/// The same requests, each value of them converted in three steps and screened.
+/// Limit: without.
+pub(crate) async fn with_meaning(rounds: u8) -> Result<Entry> {
+    let bodies: Arc<Vec<Vec<String>>> =
+        Arc::new((0..DEVICES).map(|device| (0..DELIVERIES).map(|delivery| body(device, delivery)).collect()).collect());
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        for is_meant in [false, true] {
+            let dir = tempfile::tempdir()?;
+            let service = Service::start(dir.path()).await?;
+            if is_meant {
+                for (device, signal) in (0..DEVICES).flat_map(|device| (0..SIGNALS).map(move |s| (device, s))) {
+                    service.give_meaning(device, &code(signal), &meaning()).await?;
+                }
+            }
+            let started = Instant::now();
+            let connections: Vec<_> = (0..DEVICES)
+                .map(|device| {
+                    tokio::spawn(send(service.url.clone(), service.keys[device].clone(), bodies.clone(), device))
+                })
+                .collect();
+            for connection in connections {
+                connection.await??;
+            }
+            let figure = READINGS as f64 / started.elapsed().as_secs_f64();
+            if is_meant { figures.push(figure) } else { limits.push(figure) }
+        }
+    }
+    Ok(entry("meaning-intake", figures, limits))
+}
+
+/// Three steps, and a screen that remembers what came before.
+pub(crate) fn meaning() -> serde_json::Value {
+    serde_json::json!({
+        "conversion": {"steps": [
+            {"step": "counts", "bits": 12, "reference_v": 5.0},
+            {"step": "two-point", "points": [[0.5, 0.0], [4.5, 20.0]]},
+            {"step": "scale", "factor": 1.02, "offset": -0.1},
+        ]},
+        "screen": {"possible": {"low": -1e6, "high": 1e6}, "fastest_per_s": 1e6},
+    })
+}
+
 async fn send(url: String, key: String, bodies: Arc<Vec<Vec<String>>>, device: usize) -> Result<()> {
     let client = reqwest::Client::builder().pool_max_idle_per_host(1).build()?;
     for body in &bodies[device] {

@@ -10,6 +10,7 @@ mod meaning;
 mod month;
 mod mqtt;
 mod plain_rows;
+mod reconvert;
 mod service;
 mod single;
 mod store;
@@ -46,7 +47,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 21] = [
+const NAMES: [&str; 23] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -68,6 +69,8 @@ const NAMES: [&str; 21] = [
     "store-waveform-day",
     "meaning-chain",
     "meaning-formula",
+    "meaning-intake",
+    "meaning-reconvert",
 ];
 
 fn main() -> ExitCode {
@@ -115,6 +118,8 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-waveform-day" => store::waveform_day().await?,
             "meaning-chain" => meaning::chain(cli.rounds)?,
             "meaning-formula" => meaning::formula(cli.rounds)?,
+            "meaning-intake" => intake::with_meaning(cli.rounds).await?,
+            "meaning-reconvert" => reconvert::measure(cli.rounds).await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
         println!(

@@ -76,6 +76,30 @@ impl Service {
         Ok(())
     }
 
+    /// Says what the values of a signal mean.
+    pub(crate) async fn give_meaning(&self, device: usize, signal: &str, meaning: &Value) -> Result<()> {
+        let path = format!("{}/api/v1/sites/bench/devices/d{device}/signals/{signal}/meaning", self.url);
+        let request = Client::new().put(path).bearer_auth(&self.token).json(&json!({"meaning": meaning}));
+        request.send().await?.error_for_status()?;
+        Ok(())
+    }
+
+    /// Makes the past of a signal anew, and waits until that is done.
+    pub(crate) async fn reconvert(&self, device: usize, signal: &str) -> Result<()> {
+        let path = format!("sites/bench/devices/d{device}/signals/{signal}/reconversions");
+        let job = self.post(&self.token, &path, json!({"from": 0})).await?;
+        let path = format!("{}/api/v1/sites/bench/jobs/{}", self.url, job["id"]);
+        loop {
+            let answer = Client::new().get(&path).bearer_auth(&self.token).send().await?.error_for_status()?;
+            let job: Value = answer.json().await?;
+            match job["state"].as_str() {
+                Some("done") => return Ok(()),
+                Some("waiting" | "running") => tokio::time::sleep(std::time::Duration::from_millis(5)).await,
+                _ => bail!("the job ended as {job}"),
+            }
+        }
+    }
+
     /// A key that reads all there is.
     pub(crate) async fn reading_key(&self) -> Result<String> {
         let key = self.post(&self.token, "sites/bench/keys", json!({"grants": ["read"]})).await?;

@@ -82,7 +82,7 @@ mod value;
 pub use moment::{Moment, MomentError};
 use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
-pub use value::{Value, ValueType, decimals};
+pub use value::{Value, ValueType, decimals, decimals_worth_showing};
 
 /// Identifies a signal, and so the series of its readings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]

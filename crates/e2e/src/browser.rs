@@ -124,6 +124,14 @@ impl Browser {
         field.send_keys("\u{e004}").await.unwrap();
     }
 
+    /// Chooses from the list with a label.
+    pub async fn choose(&self, label: &str, choice: &str) {
+        let path = format!("(//*[normalize-space(text())='{label}']/following::*[@role='combobox'])[1]");
+        self.find(Locator::XPath(&path)).await.click().await.unwrap();
+        let path = format!("//*[@role='option' and normalize-space(.)='{choice}']");
+        self.find(Locator::XPath(&path)).await.click().await.unwrap();
+    }
+
     /// Presses the button or follows the link with a text: of several the last that
     /// is to be seen, which is the one on top.
     pub async fn press(&self, text: &str) {

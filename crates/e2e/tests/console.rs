@@ -1,6 +1,6 @@
 use fantoccini::Locator;
 use lantern_e2e::{Browser, Service};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::process::Command;
 
 const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
@@ -143,6 +143,58 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
     .await;
 }
 
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_values_mean_is_written_tried_and_applied_to_the_past() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level", "second", "sum"]).await;
+    let body: Vec<Value> =
+        (0..50).map(|i| json!({"at": now_s() - 600 + i, "level": i, "second": 0.5 * i as f64 + 1.0})).collect();
+    service.deliver(&key, Value::from(body).to_string()).await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        let base = format!("{}/sites/marlbeck", service.url);
+        browser.open(&format!("{base}/devices/tower#signals")).await;
+        browser.press("What level means: as sent").await;
+        browser.sees("level: as sent").await;
+        browser.text_of("[aria-label=Preview]", |text| text.contains("49.00")).await;
+        browser.choose("Add a step", "Scale and offset").await;
+        browser.fill("Factor", "0.1").await;
+        browser.text_of("[data-outcome]", |text| text == "gives 4.900").await;
+        browser.fill("What is sent", "20").await;
+        browser.text_of("[aria-label=Preview]", |text| text.contains("2.000")).await;
+        browser.press("Try it on the last").await;
+        browser.sees("Of 50 readings 50 would be good (now 50), and 49 would have another value.").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Save").await;
+        browser.sees("Version 1 holds.").await;
+        browser.press("Make the past anew").await;
+        browser.sees("50 readings made anew").await;
+        let last = service.readings("tower", "level").await.last().unwrap().1.as_f64().unwrap();
+        assert!((last - 4.9).abs() < 1e-9, "{last}");
+
+        browser.open(&format!("{base}/devices/tower/signals/sum")).await;
+        browser.press("Worked out from others").await;
+        browser.fill("Formula", "level + secnd").await;
+        browser.sees("Character 9: there is no signal `secnd`").await;
+        browser.fill("Formula", "level + second").await;
+        browser.text_of("[aria-label=Preview]", |text| text.contains("30.40")).await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+
+        browser.open(&format!("{base}/compare?reference=tower/level&other=tower/second&days=1")).await;
+        browser.sees("50 of 50 readings have a partner").await;
+        browser.sees("tower/level = 0.2000 × tower/second − 0.2000").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Calibrate tower/second by it from now on").await;
+        browser.sees("It is the last step of its conversion now").await;
+    })
+    .await;
+}
+
+fn now_s() -> i64 {
+    jiff::Timestamp::now().as_second()
+}
+
 /// Every page at the width of a phone and in the dark: nothing runs out of it, and
 /// the accessibility rules hold there too.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -163,6 +215,9 @@ async fn pages_fit_a_phone_and_hold_in_the_dark() {
     for (path, shows) in [
         ("/sites/marlbeck", "The one device is fresh"),
         ("/sites/marlbeck/devices/tower", "Remove this device"),
+        ("/sites/marlbeck/devices/tower/signals/level", "Make the past anew"),
+        ("/sites/marlbeck/devices/tower/signals/level?part=screen", "Values outside are suspect"),
+        ("/sites/marlbeck/compare", "Choose two signals"),
         ("/sites/marlbeck/arrivals", "One name waits"),
         ("/sites/marlbeck/devices/tower/commissioning", "Every declared signal was seen"),
         ("/sites/marlbeck/kinds", "No kinds yet"),

@@ -1,4 +1,4 @@
-use lantern_e2e::{Service, eventually};
+use lantern_e2e::{Client, Service, eventually};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -433,4 +433,45 @@ async fn kinds_and_documents_carry_meanings() {
     let answer = service.post("sites/marlbeck/devices", bad).await;
     assert_eq!(answer.status, 422, "{}", answer.text);
     assert_eq!(service.get("sites/marlbeck/devices/bad").await.status, 404, "nothing is half made");
+}
+
+#[tokio::test]
+async fn meanings_are_said_from_the_command_line() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level", "second"]).await;
+    unit(&service, "tower/level", "m").await;
+    let body: Vec<Value> = (0..60).map(|i| json!({"at": BASE + i, "level": i, "second": 2 * i + 1})).collect();
+    service.deliver(&key, Value::from(body).to_string()).await;
+    let client = Client::logged_in(&service);
+    let dir = tempfile::tempdir().unwrap();
+    let file = dir.path().join("level.toml");
+    std::fs::write(&file, "from = \"cm\"\nsteps = [{ step = \"scale\", factor = 2, unit = \"cm\" }]\n").unwrap();
+    let file = file.to_str().unwrap();
+    let tried = client.ok(&["conversion", "tower/level", file, "--try", "150"]);
+    assert!(tried.contains("result: 3 m"), "{tried}");
+    let times = ["--from", "2026-05-01", "--to", "2026-05-02"];
+    let dry = client.ok(&[&["conversion", "tower/level", file, "--dry-run"][..], &times].concat());
+    assert!(dry.contains("60 readings") && dry.contains("59 would have another value"), "{dry}");
+    assert!(client.ok(&["conversion", "tower/level", file]).contains("version 1 of tower/level"));
+    client.ok(&["screen", "tower/level", "--possible", "0..1"]);
+    let shown = client.json(&["conversion", "tower/level"]);
+    assert_eq!(
+        (shown["version"].clone(), shown["meaning"]["screen"]["possible"]["high"].clone()),
+        (json!(2), json!(1.0))
+    );
+    let done = client.ok(&["signal", "reconvert", "tower/level", "--from", "2026-05-01"]);
+    assert_eq!(done, "60 readings made anew, of tower/level and what depends on it\n");
+    assert_eq!(
+        client.ok(&[&["quality", "tower/level"][..], &times].concat()),
+        "60 readings, 51 good\nrejected: 9 (range)\n"
+    );
+    assert!(client.ok(&["jobs"]).contains("done"));
+    assert!(client.ok(&["signal", "versions", "tower/level"]).contains("possible"));
+    let wrong = client.fails(&["formula", "tower/second", "level + nothing", "--try"]);
+    assert!(wrong.0 == 1 && wrong.1.contains("character 9: there is no signal `nothing`"), "{wrong:?}");
+    assert_eq!(client.fails(&["screen", "tower/level", "--possible", "much"]).0, 2);
+    let compared = client.ok(&[&["compare", "tower/level", "tower/second"][..], &times].concat());
+    assert!(compared.contains("51 of 51 readings") && compared.contains("correlation  1.000"), "{compared}");
+    let line = client.ok(&["calibrate", "tower/second", "1=0", "3=1"]);
+    assert!(line.contains("right = 0.5 × said + -0.5"), "{line}");
 }

@@ -154,6 +154,15 @@ pub(crate) fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
     }
 }
 
+/// How many decimals a signal's values are worth, from the last of them.
+pub(crate) fn decimals(signal: &store::Signal, values: impl Iterator<Item = f64>) -> u8 {
+    let is_worked_out = signal.meaning.as_deref().is_some_and(|text| {
+        let meaning: lantern_core::meaning::Meaning = serde_json::from_str(text).unwrap_or_default();
+        meaning.formula.is_some() || meaning.conversion.is_some()
+    });
+    if is_worked_out { lantern_core::decimals_worth_showing(values) } else { lantern_core::decimals(values) }
+}
+
 pub(crate) fn role(role: store::SignalRole) -> api::SignalRole {
     match role {
         store::SignalRole::Sequence => api::SignalRole::Sequence,

@@ -131,7 +131,7 @@ impl Senders {
                 "smokebox": sorrel.smokebox, "junction": sorrel.junction, "regulator": sorrel.regulator,
             }))
         };
-        self.past("sorrel", SORREL_S, 1_500, from_s, to_s, message, &ProgressBar::hidden()).await
+        self.past("sorrel", SORREL_S, 1_400, from_s, to_s, message, &ProgressBar::hidden()).await
     }
 
     /// The lines of the radio, as a gateway that kept them while it had no network.

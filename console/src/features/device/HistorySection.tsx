@@ -1,12 +1,13 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import Typography from '@mui/material/Typography';
 import { useMemo, useState } from 'react';
-import { useSearchParams } from 'react-router';
+import { Link as RouterLink, useSearchParams } from 'react-router';
 import type { Span } from '../../api/queries';
 import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
 import { Empty, ProblemAlert } from '../../components/states';
@@ -34,6 +35,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
   return (
     <>
       <SpanControls shown={shown} span={span} zone={site.zone} onShow={show} />
+      <CompareLink site={site.code} device={device.device} pane={groups.find((pane) => pane.length > 1)} />
       {error && <ProblemAlert error={error} />}
       <Box
         sx={{
@@ -58,6 +60,33 @@ export function HistorySection({ device }: { device: DeviceNow }) {
         <ReadingsTable device={device} span={span} />
       </Box>
     </>
+  );
+}
+
+/** Where two sensors measure the same, they can be compared. */
+function CompareLink({
+  site,
+  device,
+  pane,
+}: {
+  site: string;
+  device: string;
+  pane: SignalNow[] | undefined;
+}) {
+  const [first, second] = pane ?? [];
+  if (!first || !second || first.type !== 'number') return null;
+  const query = new URLSearchParams({
+    reference: `${device}/${first.signal}`,
+    other: `${device}/${second.signal}`,
+  });
+  return (
+    <Link
+      component={RouterLink}
+      to={`/sites/${site}/compare?${query.toString()}`}
+      sx={{ display: 'inline-block', mb: 1.5 }}
+    >
+      Compare {first.name} and {second.name}
+    </Link>
   );
 }
 

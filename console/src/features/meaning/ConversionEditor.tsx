@@ -137,9 +137,8 @@ function Outcome({
   const text = () => {
     if (wrong !== undefined) return wrong;
     if (!result) return '\u00a0';
-    const input = worked(result.input);
-    if (result.output === undefined) return `${input} → nothing: ${result.why ?? ''}`;
-    return `${input} → ${withUnit(worked(result.output), result.unit ?? '')}`;
+    if (result.output === undefined) return `gives nothing: ${result.why ?? ''}`;
+    return `gives ${withUnit(worked(result.output), result.symbol ?? '')}`;
   };
   const isBad = wrong !== undefined || (result !== undefined && result.output === undefined);
   return (

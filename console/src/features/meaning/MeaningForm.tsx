@@ -211,7 +211,7 @@ function Preview({ signal, tried, raw, within, onWithin }: PreviewProps) {
         )}
         {(tried?.others ?? []).map((other) => (
           <Typography key={other.signal} variant="body2" color="textSecondary">
-            {other.signal}: {withUnit(shown(other.value, 3), other.unit ?? '')}
+            {other.signal}: {withUnit(shown(other.value, 2), other.symbol ?? '')}
             {other.is_too_old ? ', too old to count' : ''}
           </Typography>
         ))}

@@ -31,7 +31,7 @@ export function SignalPage() {
         </Typography>
         <Typography color="textSecondary">
           Signal {code} of{' '}
-          <Link component={RouterLink} to={`${base}#signals`}>
+          <Link component={RouterLink} to={`${base}#signals`} underline="always">
             {now?.name ?? device}
           </Link>
           {signal.symbol === '' ? '' : `, in ${signal.symbol}`}

@@ -10,7 +10,7 @@ pub(crate) struct ConversionArgs {
     /// Device and code
     #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
     pub(crate) signal: SignalPath,
-    /// File with the conversion, JSON or YAML; - for standard input. Shows what there is if absent
+    /// File with the conversion, JSON or TOML; - for standard input. Shows what there is if absent
     pub(crate) file: Option<PathBuf>,
     /// Only show, step by step, what becomes of this value; nothing is saved
     #[arg(long = "try", value_name = "RAW", allow_hyphen_values = true)]
@@ -38,7 +38,7 @@ pub(crate) struct ScreenArgs {
     /// Device and code
     #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
     pub(crate) signal: SignalPath,
-    /// File with the screen, JSON or YAML; - for standard input
+    /// File with the screen, JSON or TOML; - for standard input
     pub(crate) file: Option<PathBuf>,
     /// What is possible, such as -40..85; values outside are rejected
     #[arg(long, value_name = "LOW..HIGH", value_parser = parse_range, allow_hyphen_values = true)]

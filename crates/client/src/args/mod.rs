@@ -196,7 +196,7 @@ pub(crate) enum Command {
     Retention(RetentionArgs),
     /// Show or say how what is sent becomes the value, step by step
     #[command(
-        after_help = "Examples:\n  lantern conversion sorrel/boiler\n  lantern conversion sorrel/boiler boiler.yaml --try 512\n  lantern conversion sorrel/boiler boiler.yaml --dry-run --since 7d\n  lantern conversion sorrel/boiler boiler.yaml\n\nThe file: docs/reference/conversions.md"
+        after_help = "Examples:\n  lantern conversion sorrel/boiler\n  lantern conversion sorrel/boiler boiler.toml --try 512\n  lantern conversion sorrel/boiler boiler.toml --dry-run --since 7d\n  lantern conversion sorrel/boiler boiler.toml\n\nThe file: docs/reference/conversions.md"
     )]
     Conversion(ConversionArgs),
     /// Show or say how a signal is worked out from others
@@ -206,7 +206,7 @@ pub(crate) enum Command {
     Formula(FormulaArgs),
     /// Show or say which values can be believed
     #[command(
-        after_help = "Examples:\n  lantern screen larder/temp --possible -40..60 --expected 0..12 --fastest 0.5\n  lantern screen larder/temp --frozen 6h --dry-run --since 7d\n  lantern screen sorrel/lat position.yaml\n\nThe file: docs/reference/screening.md"
+        after_help = "Examples:\n  lantern screen larder/temp --possible -40..60 --expected 0..12 --fastest 0.5\n  lantern screen larder/temp --frozen 6h --dry-run --since 7d\n  lantern screen sorrel/lat position.toml\n\nThe file: docs/reference/screening.md"
     )]
     Screen(ScreenArgs),
     /// Count good, suspect and rejected readings

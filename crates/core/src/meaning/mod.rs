@@ -8,12 +8,14 @@
 
 mod checked;
 mod derive;
+mod error;
 mod history;
 mod others;
 mod written;
 
-pub use checked::{Checked, MeaningError, Need, Want, resolve};
+pub use checked::{Checked, Need, Want, resolve};
 pub use derive::Derivation;
+pub use error::MeaningError;
 pub use history::History;
 pub use others::{NoOthers, Others};
 pub use written::{Converting, Meaning};

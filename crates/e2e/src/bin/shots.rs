@@ -73,6 +73,21 @@ async fn pages(demo: &Demo, site: &str) {
     browser.sees("an arrival").await;
     take(&browser, "decoder").await;
 
+    browser.open(&format!("{site}/devices/tower/signals/level")).await;
+    browser.sees("Water level would be").await;
+    take(&browser, "conversion").await;
+    browser.open(&format!("{site}/devices/tower/signals/apart")).await;
+    browser.fill("Formula", "level - {level-p} + air").await;
+    browser.sees("Character 21").await;
+    take(&browser, "formula").await;
+    browser.open(&format!("{site}/devices/sorrel/signals/lat?part=screen")).await;
+    browser.press("Try it on the last").await;
+    browser.sees("an impossible position").await;
+    take(&browser, "screening").await;
+    browser.open(&format!("{site}/compare?reference=tower/level&other=tower/level-p&days=7")).await;
+    browser.sees("have a partner").await;
+    take(&browser, "compare").await;
+
     browser.open(&format!("{site}/add-device")).await;
     browser.fill("Name of the device", "Spring house").await;
     browser.fill("Code", "spring").await;

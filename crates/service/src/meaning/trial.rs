@@ -98,6 +98,7 @@ fn step(traced: lantern_core::convert::Traced) -> api::TriedStep {
     api::TriedStep {
         input: traced.input,
         output: traced.output.ok(),
+        symbol: translate::symbol(traced.unit.as_ref().map(lantern_core::units::UnitCode::as_str)),
         unit: traced.unit.map(|unit| unit.as_str().to_owned()),
         why: traced.output.err().map(|why| why.sentence().to_owned()),
     }
@@ -132,6 +133,7 @@ async fn others(app: &App, bound: &SignalMeaning, now: Moment) -> Result<Vec<api
         let age = last.as_ref().map(|point| now.as_micros() - point.at.as_micros());
         shown.push(api::OtherValue {
             signal: name,
+            symbol: translate::symbol(found.unit.as_deref()),
             unit: found.unit,
             at: last.as_ref().map(|point| point.at.to_string()),
             value: last.map(|point| translate::value(point.value)),

@@ -7,6 +7,8 @@ use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
 use crate::checks::{check_signal, place_code};
+use crate::meaning;
+use crate::plans::sent_in;
 use crate::problem::Problem;
 use crate::setting_up::Wanted;
 use crate::{clock, translate};
@@ -14,7 +16,7 @@ use lantern_api::{Arrival, Claim, Claimed, Device, DeviceClaim, DeviceSection, P
 use lantern_core::intake::adapt;
 use lantern_core::series::Point;
 use lantern_core::units::{UnitChange, UnitCode};
-use lantern_core::{DeviceId, SignalId, Value, ValueType, units};
+use lantern_core::{DeviceId, Moment, SignalId, Value, ValueType, units};
 use lantern_store::{self as store, DeviceChange, DeviceState, Signal};
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, post, put, routes};
@@ -82,7 +84,7 @@ async fn list(
 #[post("/sites/<site>/devices/<device>/arrivals/<name>/claim", data = "<body>")]
 async fn claim(
     app: &State<Arc<App>>,
-    _change: Change,
+    person: Change,
     site: &str,
     device: &str,
     name: &str,
@@ -91,7 +93,7 @@ async fn claim(
     let (site, device) = app.device(site, device).await?;
     let arrival = app.store.arrival(device.id, name).await.map_err(|e| Problem::missing(e, "arrival", name))?;
     let claimed = match body.0 {
-        Claim::Into(into) => claim_into(app, &device, &arrival, &into.into).await?,
+        Claim::Into(into) => claim_into(app, &device, &arrival, &into.into, &person.0.person.name).await?,
         Claim::New(new) => {
             let declared = check_signal(&new)?;
             let signal = app
@@ -108,8 +110,20 @@ async fn claim(
     Ok(Json(claimed))
 }
 
-async fn claim_into(app: &App, device: &store::Device, arrival: &Signal, into: &str) -> Result<Claimed, Problem> {
+async fn claim_into(
+    app: &App,
+    device: &store::Device,
+    arrival: &Signal,
+    into: &str,
+    by: &str,
+) -> Result<Claimed, Problem> {
     let target = app.store.signal(device.id, into).await.map_err(|e| Problem::missing(e, "signal", into))?;
+    if meaning::parse(&target).is_some_and(|meaning| meaning.formula.is_some()) {
+        return Err(Problem::invalid(
+            "into",
+            format_args!("`{into}` is worked out by a formula; nothing is sent to it"),
+        ));
+    }
     let value_type = target.value_type.unwrap_or(ValueType::Text);
     let change = change_of_unit(arrival, &target)?;
     let convert = |point: Point| {
@@ -124,12 +138,17 @@ async fn claim_into(app: &App, device: &store::Device, arrival: &Signal, into: &
     };
     let moved = app.store.claim_into(arrival, target.id, convert, clock::now()).await?;
     app.latest.forget([arrival.id, target.id]);
+    if target.meaning.is_some() {
+        // What came over is as it was sent.
+        app.jobs.add(app, target.id, (Moment::MIN, Moment::MAX), by).await?;
+    }
     Ok(Claimed { signal: target.code, moved: moved.moved, left: moved.left })
 }
 
 /// From the unit an arrival came in to that of the signal it becomes.
 fn change_of_unit(arrival: &Signal, target: &Signal) -> Result<Option<UnitChange>, Problem> {
-    let (Some(sent), Some(declared)) = (&arrival.unit, &target.unit) else { return Ok(None) };
+    let wanted = sent_in(target, &meaning::parse(target).unwrap_or_default());
+    let (Some(sent), Some(declared)) = (&arrival.unit, &wanted) else { return Ok(None) };
     let (Ok(from), Ok(to)) = (UnitCode::parse(sent), UnitCode::parse(declared)) else { return Ok(None) };
     let change = UnitChange::between(&from, &to).map_err(|error| {
         let (target, arrival) = (&target.code, &arrival.code);

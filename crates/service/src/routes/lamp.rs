@@ -7,7 +7,7 @@ use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_core::lamp::{Lamp, line};
 use lantern_core::presence::Presence;
-use lantern_core::{Moment, Value, ValueType, decimals};
+use lantern_core::{Moment, Value, ValueType};
 use lantern_store::Device;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
@@ -100,7 +100,7 @@ async fn value_of(app: &App, device: &Device, wanted: Option<&str>) -> Result<(S
     let Some((_, last)) = readings.last() else { return Ok(Default::default()) };
     let short = match last {
         Value::Number(number) => {
-            let digits = decimals(readings.iter().filter_map(|(_, value)| value.as_number()));
+            let digits = translate::decimals(signal, readings.iter().filter_map(|(_, value)| value.as_number()));
             format!("{number:.*}", usize::from(digits))
         }
         Value::Flag(flag) => if *flag { "yes" } else { "no" }.to_owned(),

@@ -8,7 +8,7 @@ use crate::{clock, translate};
 use lantern_api::{DeviceNow, Page, SignalNow, Trace, Trend};
 use lantern_core::presence::Patience;
 use lantern_core::series::Buckets;
-use lantern_core::{Moment, Value, ValueType, decimals, trend};
+use lantern_core::{Moment, Value, ValueType, trend};
 use lantern_store::{Device, Signal};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
@@ -93,12 +93,12 @@ fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, interval_s: f6
     };
     let last = readings.pop();
     SignalNow {
+        decimals: translate::decimals(&signal, numbers.iter().map(|(_, v)| *v)),
         symbol: translate::symbol(signal.unit.as_deref()),
         signal: signal.code,
         name: signal.name,
         value_type: translate::value_type(value_type),
         unit: signal.unit,
-        decimals: decimals(numbers.iter().map(|(_, v)| *v)),
         age_s: last.as_ref().map(|(at, _)| now.seconds_since(*at).max(0.0)),
         last: last.map(translate::reading),
         trend: trend::trend(&numbers, Patience::SILENT_AFTER * interval_s)
