@@ -87,7 +87,7 @@ impl Service {
     /// Makes the past of a signal anew, and waits until that is done.
     pub(crate) async fn reconvert(&self, device: usize, signal: &str) -> Result<()> {
         let path = format!("sites/bench/devices/d{device}/signals/{signal}/reconversions");
-        let job = self.post(&self.token, &path, json!({"from": 0})).await?;
+        let job = self.post(&self.token, &path, json!({"from": "0"})).await?;
         let path = format!("{}/api/v1/sites/bench/jobs/{}", self.url, job["id"]);
         loop {
             let answer = Client::new().get(&path).bearer_auth(&self.token).send().await?.error_for_status()?;

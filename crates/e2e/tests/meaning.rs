@@ -440,6 +440,7 @@ async fn meanings_are_said_from_the_command_line() {
     let service = Service::start().await;
     let key = service.device("tower", &["level", "second"]).await;
     unit(&service, "tower/level", "m").await;
+    unit(&service, "tower/second", "m").await;
     let body: Vec<Value> = (0..60).map(|i| json!({"at": BASE + i, "level": i, "second": 2 * i + 1})).collect();
     service.deliver(&key, Value::from(body).to_string()).await;
     let client = Client::logged_in(&service);

@@ -49,8 +49,6 @@ async fn pages(demo: &Demo, site: &str) {
     take(&browser, "keeping").await;
     browser.open(&format!("{site}/arrivals")).await;
     take(&browser, "arrivals").await;
-    browser.open(&format!("{site}/set-up")).await;
-    take(&browser, "set-up").await;
 
     browser.open(&format!("{site}/devices/shed-5/commissioning")).await;
     take(&browser, "commissioning").await;
@@ -93,7 +91,6 @@ async fn pages(demo: &Demo, site: &str) {
     browser.fill("Code", "spring").await;
     browser.fill("Signal code", "humidity").await;
     browser.fill("Unit", "%").await;
-    take(&browser, "add-device").await;
     browser.press("Add the device and issue its key").await;
     browser.sees("Waiting for the first reading").await;
     take(&browser, "first-key").await;

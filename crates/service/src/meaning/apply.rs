@@ -127,24 +127,33 @@ impl Work {
     /// Sorts a delivery out. What no longer has a meaning that holds is kept as it
     /// was sent, and rejected.
     fn of(meanings: &SiteMeanings, readings: &mut [Reading]) -> Self {
-        let mut parts: BTreeMap<(usize, SignalId), Part> = BTreeMap::new();
         if meanings.is_empty() {
             return Self { parts: Vec::new() };
         }
+        let mut parts: Vec<Part> = Vec::new();
+        let mut known: HashMap<SignalId, Option<usize>> = HashMap::new();
+        // Deliveries mostly have the same signals again and again, in the same order.
+        let mut guess = 0;
         for (place, reading) in readings.iter_mut().enumerate() {
-            if meanings.is_broken(reading.signal) {
+            let is_guessed = parts.get(guess).is_some_and(|part| part.meaning.signal == reading.signal);
+            let found = if is_guessed {
+                Some(guess)
+            } else {
+                *known.entry(reading.signal).or_insert_with(|| {
+                    let meaning = meanings.get(reading.signal).filter(|m| m.checked.formula().is_none())?;
+                    parts.push(Part { meaning: meaning.clone(), places: Vec::new() });
+                    Some(parts.len() - 1)
+                })
+            };
+            if let Some(found) = found {
+                parts[found].places.push(place);
+                guess = if found + 1 < parts.len() { found + 1 } else { 0 };
+            } else if meanings.is_broken(reading.signal) {
                 reading.raw = Some(reading.value.clone());
                 reading.quality = Quality::Rejected(Cause::Conversion);
-            } else if let Some(meaning) = meanings.get(reading.signal).filter(|m| m.checked.formula().is_none()) {
-                let key = (meanings.rank(reading.signal), reading.signal);
-                parts
-                    .entry(key)
-                    .or_insert_with(|| Part { meaning: meaning.clone(), places: Vec::new() })
-                    .places
-                    .push(place);
             }
         }
-        let mut parts: Vec<Part> = parts.into_values().collect();
+        parts.sort_by_key(|part| (meanings.rank(part.meaning.signal), part.meaning.signal));
         for part in &mut parts {
             part.places.sort_by_key(|place| readings[*place].at);
         }
@@ -164,7 +173,9 @@ impl Work {
     ) {
         let touched: Vec<SignalId> = self.parts.iter().map(|part| part.meaning.signal).collect();
         // What has no meaning of its own is what it is.
-        readings.iter().filter(|reading| !touched.contains(&reading.signal)).for_each(|reading| context.note(reading));
+        if !context.is_empty() {
+            readings.iter().filter(|one| !touched.contains(&one.signal)).for_each(|one| context.note(one));
+        }
         let mut is_converted = vec![false; self.parts.len()];
         let mut none = Memory::default();
         for (index, part) in self.parts.iter().enumerate() {

@@ -50,8 +50,16 @@ impl Context {
         Ok(())
     }
 
+    /// Whether nobody needs anything.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.histories.is_empty()
+    }
+
     /// Takes in what is known now of a reading, if anybody needs it.
     pub(crate) fn note(&mut self, reading: &Reading) {
+        if self.histories.is_empty() {
+            return;
+        }
         if let Some(history) = self.histories.get_mut(&reading.signal)
             && let Some(value) = number(&reading.value)
         {
