@@ -472,7 +472,7 @@ async fn meanings_are_said_from_the_command_line() {
     assert!(wrong.0 == 1 && wrong.1.contains("character 9: there is no signal `nothing`"), "{wrong:?}");
     assert_eq!(client.fails(&["screen", "tower/level", "--possible", "much"]).0, 2);
     let compared = client.ok(&[&["compare", "tower/level", "tower/second"][..], &times].concat());
-    assert!(compared.contains("51 of 51 readings") && compared.contains("correlation  1.000"), "{compared}");
+    assert!(compared.contains("of 51 readings have one") && compared.contains("correlation  1.0000"), "{compared}");
     let line = client.ok(&["calibrate", "tower/second", "1=0", "3=1"]);
     assert!(line.contains("right = 0.5 × said + -0.5"), "{line}");
 }
