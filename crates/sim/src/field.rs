@@ -75,10 +75,7 @@ impl Field {
         loop {
             tick.tick().await;
             let Some(sorrel) = self.railway.sorrel(self.story()) else { continue };
-            let message = json!({
-                "lat": sorrel.latitude, "lon": sorrel.longitude, "speed": sorrel.speed, "boiler": sorrel.boiler,
-                "smokebox": sorrel.smokebox, "junction": sorrel.junction, "regulator": sorrel.regulator,
-            });
+            let message = sorrel.message();
             let _ = client.publish(topic.as_str(), QoS::AtLeastOnce, false, message.to_string()).await;
         }
     }

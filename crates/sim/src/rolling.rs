@@ -2,6 +2,7 @@
 //! points.
 
 use crate::railway::{DAY, HOUR, Railway, TRAINS, day_of, round};
+use serde_json::{Value, json};
 
 /// The stations' distances along the line, in metres, and where they lie.
 const LINE: [(f64, f64, f64); 5] = [
@@ -28,6 +29,16 @@ pub(crate) struct Sorrel {
     pub(crate) junction: f64,
     /// Percent.
     pub(crate) regulator: f64,
+}
+
+impl Sorrel {
+    /// What it sends.
+    pub(crate) fn message(&self) -> Value {
+        json!({
+            "lat": self.latitude, "lon": self.longitude, "speed": self.speed, "boiler": self.boiler,
+            "smokebox": self.smokebox, "junction": self.junction, "regulator": self.regulator,
+        })
+    }
 }
 
 /// A radio sensor as its line says.
@@ -65,7 +76,7 @@ impl Railway {
     /// The locomotive at a time, while it is in steam: up the line with one train,
     /// down with the next.
     pub(crate) fn sorrel(self, seconds: f64) -> Option<Sorrel> {
-        let (day, hour) = day_of(seconds);
+        let (_, hour) = day_of(seconds);
         if !(7.5..18.5).contains(&hour) {
             return None;
         }
@@ -81,7 +92,6 @@ impl Railway {
         let fire = 9.4 + 0.8 * self.noise(31).smooth(seconds, 900.0) - if moving { 0.6 } else { 0.0 };
         let heat = if moving { 12.6 } else { 9.0 } + 1.1 * self.noise(32).smooth(seconds, 400.0);
         let regulator = if moving { 45.0 + 20.0 * self.noise(33).smooth(seconds, 120.0) } else { 0.0 };
-        let _ = day;
         // At the tunnel's mouth the receiver loses its satellites now and then, and says so
         // with zeros or from somewhere beside the line.
         let lost = (4_300.0..5_200.0).contains(&metres) && self.noise(39).uniform(place / 2) < 0.04;
@@ -147,9 +157,36 @@ mod tests {
         assert!(RAILWAY.sorrel(3.0 * DAY + 2.0 * HOUR).is_none());
         for minute in 450..1_100 {
             let sorrel = RAILWAY.sorrel(3.0 * DAY + f64::from(minute) * 60.0).unwrap();
-            assert!((54.49..54.54).contains(&sorrel.latitude) && (-2.35..-2.29).contains(&sorrel.longitude));
             assert!((0.0..30.0).contains(&sorrel.speed) && (0.0..4_096.0).contains(&sorrel.boiler));
         }
+        let fixes = fixes();
+        let beside = fixes.iter().filter(|fix| !is_on_the_line(fix)).count();
+        assert!(beside > 0 && beside * 50 < fixes.len(), "{beside} of {}", fixes.len());
+    }
+
+    #[test]
+    fn satellites_are_lost_only_at_the_mouth_of_the_tunnel() {
+        let (from, to) = (along(4_200.0), along(5_300.0));
+        let mut before = (0.0, 0.0);
+        for fix in fixes() {
+            if is_on_the_line(&fix) {
+                before = fix;
+            } else {
+                // The second before it, the locomotive was near.
+                assert!(before == (0.0, 0.0) || ((from.0..to.0).contains(&before.0) && before.1 < from.1), "{fix:?}");
+            }
+        }
+    }
+
+    /// Where it says it is, every second of a day in steam.
+    fn fixes() -> Vec<(f64, f64)> {
+        let seconds = 27_000..66_000;
+        let sorrels = seconds.filter_map(|second| RAILWAY.sorrel(3.0 * DAY + f64::from(second)));
+        sorrels.map(|sorrel| (sorrel.latitude, sorrel.longitude)).collect()
+    }
+
+    fn is_on_the_line((latitude, longitude): &(f64, f64)) -> bool {
+        (54.49..54.54).contains(latitude) && (-2.35..-2.29).contains(longitude)
     }
 
     #[test]

@@ -124,13 +124,7 @@ impl Senders {
     }
 
     async fn past_sorrel(&self, from_s: i64, to_s: i64) -> Result<()> {
-        let message = |at: i64| {
-            let sorrel = self.railway.sorrel((at - self.memory.began_s) as f64)?;
-            Some(json!({
-                "lat": sorrel.latitude, "lon": sorrel.longitude, "speed": sorrel.speed, "boiler": sorrel.boiler,
-                "smokebox": sorrel.smokebox, "junction": sorrel.junction, "regulator": sorrel.regulator,
-            }))
-        };
+        let message = |at: i64| Some(self.railway.sorrel((at - self.memory.began_s) as f64)?.message());
         self.past("sorrel", SORREL_S, 1_400, from_s, to_s, message, &ProgressBar::hidden()).await
     }
 
