@@ -23,21 +23,24 @@ impl Node {
             Self::Constant(value) => *value,
             Self::Value(place) => read(*place),
             Self::Negative(inner) => -inner.value(read),
-            Self::Not(inner) => flag(inner.value(read) == 0.0),
+            Self::Not(inner) => match inner.value(read) {
+                unknown if unknown.is_nan() => f64::NAN,
+                value => flag(value == 0.0),
+            },
             Self::If(condition, yes, no) => match condition.value(read) {
                 unknown if unknown.is_nan() => f64::NAN,
                 0.0 => no.value(read),
                 _ => yes.value(read),
             },
-            Self::Call(run, arguments) => call(*run, arguments, read),
+            Self::Call(run, arguments) => number(call(*run, arguments, read)),
             Self::Pair(sign, left, right) => {
                 let (a, b) = (left.value(read), right.value(read));
                 match sign {
-                    Sign::Plus => a + b,
-                    Sign::Minus => a - b,
-                    Sign::Times => a * b,
-                    Sign::Over => a / b,
-                    Sign::Power => a.powf(b),
+                    Sign::Plus => number(a + b),
+                    Sign::Minus => number(a - b),
+                    Sign::Times => number(a * b),
+                    Sign::Over => number(a / b),
+                    Sign::Power => number(a.powf(b)),
                     // What is not known is neither more nor less.
                     _ if a.is_nan() || b.is_nan() => f64::NAN,
                     Sign::Less => flag(a < b),
@@ -52,6 +55,12 @@ impl Node {
             }
         }
     }
+}
+
+/// What is no number, or too large for one, is unknown from there on: else the least of
+/// it and something known would be known.
+const fn number(value: f64) -> f64 {
+    if value.is_finite() { value } else { f64::NAN }
 }
 
 /// Arguments of a usual number lie on the stack.
