@@ -69,7 +69,7 @@ export function ScreenEditor({ screen, onChange, code, type, symbol }: Props) {
               />
             )}
           </Row>
-          <Row title="No value" says="Values with which the sensor says that it has none.">
+          <Row title="No value" says="What the sensor sends, before it is converted, when it has no value.">
             <Markers
               value={screen.markers ?? []}
               onChange={(v) => put('markers', v.length > 0 ? v : undefined)}

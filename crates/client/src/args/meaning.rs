@@ -52,7 +52,7 @@ pub(crate) struct ScreenArgs {
     /// Suspect when it has been the same for longer, such as 2h
     #[arg(long, value_name = "TIME", value_parser = parse_length)]
     pub(crate) frozen: Option<i64>,
-    /// A value with which the sensor says that it has none, such as -127
+    /// What the sensor sends, before it is converted, when it has no value, such as -127
     #[arg(long, value_name = "VALUE", allow_hyphen_values = true)]
     pub(crate) marker: Vec<f64>,
     #[command(flatten)]

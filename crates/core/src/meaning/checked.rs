@@ -40,7 +40,6 @@ pub struct Checked {
     places: Places,
     within: i64,
     is_flag: bool,
-    from: Option<String>,
 }
 
 /// Which needs are the screen's.
@@ -98,18 +97,7 @@ impl Checked {
             places = Places::of(screen, own, signals, &mut needs)?;
         }
         let is_flag = value_type == ValueType::Flag;
-        let from = from.map(|code| code.as_str().to_owned()).filter(|_| conversion.is_some());
-        Ok(Self {
-            conversion,
-            formula,
-            screen,
-            needs,
-            of_conversion,
-            places,
-            within: meaning.others_within(),
-            is_flag,
-            from,
-        })
+        Ok(Self { conversion, formula, screen, needs, of_conversion, places, within: meaning.others_within(), is_flag })
     }
 
     /// Other signals that conversion and screen need.
@@ -142,12 +130,6 @@ impl Checked {
         self.screen.is_some()
     }
 
-    /// The unit of what is sent, where that is converted and has one.
-    #[must_use]
-    pub fn from(&self) -> Option<&str> {
-        self.from.as_deref()
-    }
-
     /// Every signal it refers to, each once.
     #[must_use]
     pub fn references(&self) -> Vec<&str> {
@@ -172,9 +154,13 @@ impl Checked {
     }
 
     /// What a value that was sent means, before it is screened. One that cannot be
-    /// converted is as it was sent, and rejected.
+    /// converted, or that says that there is none, is as it was sent, and rejected.
     pub fn convert(&self, at: i64, raw: f64, others: &impl Others, memory: &mut Memory) -> (f64, Quality) {
         let Some(conversion) = &self.conversion else { return (raw, Quality::Good) };
+        // Steps that remember must not remember it.
+        if self.is_marker(raw) {
+            return (raw, Quality::Rejected(Cause::Marker));
+        }
         let mut few = [None; 4];
         let needed = &self.needs[..self.of_conversion];
         let converted = if needed.len() <= few.len() {
@@ -228,6 +214,9 @@ impl Checked {
         memory: &mut Memory,
     ) -> Quality {
         let Some(screen) = &self.screen else { return quality };
+        if !self.converts() && screen.is_marker(value) {
+            return Quality::Rejected(Cause::Marker);
+        }
         if matches!(quality, Quality::Rejected(Cause::Conversion | Cause::Marker)) {
             return quality;
         }
@@ -246,6 +235,10 @@ impl Checked {
             Quality::Good => quality,
             found => found,
         }
+    }
+
+    fn is_marker(&self, sent: f64) -> bool {
+        self.screen.as_ref().is_some_and(|screen| screen.is_marker(sent))
     }
 
     /// A number as a value of the signal's type.
@@ -378,6 +371,34 @@ mod tests {
         let rejected = (0.0, Quality::Rejected(Cause::Conversion));
         assert_eq!(meaning.convert(11_000_000, 0.0, &known(&[(0, 68.0)]), &mut memory), rejected, "too old by then");
         assert_eq!(meaning.convert(0, 0.0, &NoOthers, &mut memory), (0.0, Quality::Rejected(Cause::Conversion)));
+    }
+
+    /// A fridge that sends 185 °F when its probe is off, of which the machine makes no round
+    /// number of °C; counts of which 65535 is none, and whose volts come by it.
+    #[test]
+    fn markers_are_looked_for_in_what_was_sent() {
+        let none = Quality::Rejected(Cause::Marker);
+        let cases: &[(&str, &str, &[(f64, f64, Quality)])] = &[
+            (
+                "Cel",
+                r#"{"conversion": {"from": "[degF]", "steps": []}, "screen": {"markers": [185.2]}}"#,
+                &[(185.2, 185.2, none), (41.0, 5.0, Quality::Good)],
+            ),
+            ("m", r#"{"screen": {"markers": [-127]}}"#, &[(-127.0, -127.0, none), (1.0, 1.0, Quality::Good)]),
+            (
+                "m",
+                r#"{"conversion": {"steps": [{"step": "total", "modulus": 65536}]}, "screen": {"markers": [65535, 8]}}"#,
+                &[(5.0, 0.0, Quality::Good), (65535.0, 65535.0, none), (13.0, 8.0, Quality::Good)],
+            ),
+        ];
+        for (unit, text, values) in cases {
+            let (meaning, mut memory) = (checked("x", unit, text).unwrap(), Memory::default());
+            for (at, (sent, value, quality)) in (0..).zip(*values) {
+                let (found, before) = meaning.convert(at, *sent, &NoOthers, &mut memory);
+                let judged = meaning.judge(at, found, before, None, &NoOthers, &mut memory);
+                assert_eq!((found, judged), (*value, *quality), "{text}: {sent}");
+            }
+        }
     }
 
     #[test]

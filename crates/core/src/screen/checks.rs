@@ -10,7 +10,8 @@ use std::collections::VecDeque;
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case", deny_unknown_fields, default)]
 pub struct Screen {
-    /// Values with which the sensor says that it has none, such as -127.
+    /// What the sensor sends to say that it has no value, such as -127: as it is sent, before
+    /// it is converted.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub markers: Vec<f64>,
     /// What is possible: values outside are rejected.
@@ -139,12 +140,15 @@ impl Memory {
     pub fn recall(seen: impl IntoIterator<Item = (i64, f64, Quality)>) -> Self {
         let mut memory = Self::default();
         for (at, value, quality) in seen {
+            // These never came before the screen.
+            if matches!(quality, Quality::Rejected(Cause::Marker | Cause::Conversion)) {
+                continue;
+            }
             memory.at = Some(at);
             if quality.is_good() {
                 memory.good = Some((at, value));
             }
-            if matches!(quality, Quality::Rejected(Cause::Range | Cause::Marker | Cause::Dependent | Cause::Conversion))
-            {
+            if matches!(quality, Quality::Rejected(Cause::Range | Cause::Dependent)) {
                 continue;
             }
             if memory.same.is_none_or(|(_, same)| same.to_bits() != value.to_bits()) {
@@ -225,8 +229,14 @@ impl Screen {
             || self.position.as_ref().is_some_and(|position| position.fastest_m_per_s.is_some())
     }
 
+    /// Whether what was sent says that the sensor has no value.
+    #[must_use]
+    pub fn is_marker(&self, sent: f64) -> bool {
+        self.markers.contains(&sent)
+    }
+
     /// What can be believed of a value of a time (microseconds since 1970), by what
-    /// is known beside it.
+    /// is known beside it. Markers are looked for before, in what was sent.
     ///
     /// A value older than the one before is judged by itself alone, and the memory
     /// is left as it is.
@@ -252,9 +262,6 @@ impl Screen {
 
     /// What a value says by itself.
     fn alone(&self, value: f64, beside: &Beside) -> Option<Quality> {
-        if self.markers.contains(&value) {
-            return Some(Quality::Rejected(Cause::Marker));
-        }
         if self.possible.is_some_and(|possible| !possible.holds(value)) {
             return Some(Quality::Rejected(Cause::Range));
         }
@@ -339,10 +346,9 @@ mod tests {
 
     #[test]
     fn each_check_finds_what_it_is_for() {
-        use Cause::{Frozen, Jump, Marker, Outlier, Range};
+        use Cause::{Frozen, Jump, Outlier, Range};
         use Quality::{Rejected, Suspect};
         let cases: &[(&str, &[f64], &[Quality])] = &[
-            (r#"{"markers": [-127, 85]}"#, &[20.0, -127.0, 85.0], &[GOOD, Rejected(Marker), Rejected(Marker)]),
             (
                 r#"{"possible": {"low": -40, "high": 85}, "expected": {"low": 0, "high": 30}}"#,
                 &[20.0, 31.0, 85.1, -40.0],
@@ -444,12 +450,12 @@ mod tests {
     }
 
     proptest! {
-        /// What is rejected by range or marker is so whatever came before, and
-        /// memory survives being written down.
+        /// What is rejected by range is so whatever came before, and memory survives
+        /// being written down.
         #[test]
         fn what_is_impossible_stays_so(values in prop::collection::vec(-50.0..150.0f64, 1..40), cut in 0usize..40) {
             let screen = screen(r#"{"possible": {"low": 0, "high": 100}, "fastest_per_s": 20, "frozen_after_s": 3,
-                "outlier": {"window": 5, "threshold": 3}, "markers": [85]}"#);
+                "outlier": {"window": 5, "threshold": 3}}"#);
             let mut memory = Memory::default();
             for (i, value) in values.iter().enumerate() {
                 if i == cut {
