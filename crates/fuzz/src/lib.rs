@@ -1,8 +1,9 @@
-//! Fuzzing of everything that reads a sender's bytes: seeds are broken in many
+//! Fuzzing of everything that reads bytes, a sender's or what people write: seeds are broken in many
 //! ways, and whatever comes of them must be a value within limits or a refusal.
 //!
 //! A short run is among the tests; `cargo xtask fuzz` makes a long one.
 
+mod meaning;
 mod mqtt;
 mod mutate;
 mod series;

@@ -1,6 +1,6 @@
 //! What is fuzzed, each with inputs to begin with.
 
-use crate::{mqtt, series};
+use crate::{meaning, mqtt, series};
 use jiff::tz::TimeZone;
 use lantern_core::decode::{self, Decoded, Decoder, MAX_READINGS, Raw, Times};
 use lantern_core::intake::{Plan, PlannedSignal, understand};
@@ -143,10 +143,13 @@ fn decoders(range: std::ops::Range<usize>, input: &[u8]) -> u64 {
     DECODERS[range].iter().fold(0, |sum, decoder| sum.rotate_left(7) ^ check(decoder.run(input, &TIMES)))
 }
 
-/// Everything that reads bytes: a sender's, and those of a file.
+/// Everything that reads bytes: a sender's, those of a file, and what people write.
 pub const TARGETS: &[Target] = &[
     Target { name: "mqtt", seeds: mqtt::seeds, run: mqtt::run },
     Target { name: "series", seeds: series::seeds, run: series::run },
+    Target { name: "unit", seeds: meaning::unit_seeds, run: meaning::run_unit },
+    Target { name: "formula", seeds: meaning::formula_seeds, run: meaning::run_formula },
+    Target { name: "meaning", seeds: meaning::meaning_seeds, run: meaning::run_meaning },
     Target { name: "json", seeds: json_seeds, run: |input| check(decode::json(input, &TIMES)) },
     Target { name: "cbor", seeds: cbor_seeds, run: |input| check(decode::cbor(input, &TIMES)) },
     Target { name: "csv", seeds: csv_seeds, run: |input| check(decode::csv(input, &TIMES)) },
