@@ -28,12 +28,7 @@ pub(crate) async fn batch_1000(rounds: u8) -> Result<Entry> {
         let dir = tempfile::tempdir()?;
         let service = Service::start(dir.path()).await?;
         let started = Instant::now();
-        let connections: Vec<_> = (0..DEVICES)
-            .map(|device| tokio::spawn(send(service.url.clone(), service.keys[device].clone(), bodies.clone(), device)))
-            .collect();
-        for connection in connections {
-            connection.await??;
-        }
+        deliver(&service, &bodies).await?;
         figures.push(READINGS as f64 / started.elapsed().as_secs_f64());
         drop(service);
         limits.push(plain_rows::insert(tempfile::tempdir()?.path()).await?);
@@ -57,14 +52,7 @@ pub(crate) async fn with_meaning(rounds: u8) -> Result<Entry> {
                 }
             }
             let started = Instant::now();
-            let connections: Vec<_> = (0..DEVICES)
-                .map(|device| {
-                    tokio::spawn(send(service.url.clone(), service.keys[device].clone(), bodies.clone(), device))
-                })
-                .collect();
-            for connection in connections {
-                connection.await??;
-            }
+            deliver(&service, &bodies).await?;
             let figure = READINGS as f64 / started.elapsed().as_secs_f64();
             if is_meant { figures.push(figure) } else { limits.push(figure) }
         }
@@ -82,6 +70,17 @@ pub(crate) fn meaning() -> serde_json::Value {
         ]},
         "screen": {"possible": {"low": -1e6, "high": 1e6}, "fastest_per_s": 1e6},
     })
+}
+
+/// Sends all bodies, each device over a connection of its own.
+async fn deliver(service: &Service, bodies: &Arc<Vec<Vec<String>>>) -> Result<()> {
+    let connections: Vec<_> = (0..DEVICES)
+        .map(|device| tokio::spawn(send(service.url.clone(), service.keys[device].clone(), bodies.clone(), device)))
+        .collect();
+    for connection in connections {
+        connection.await??;
+    }
+    Ok(())
 }
 
 async fn send(url: String, key: String, bodies: Arc<Vec<Vec<String>>>, device: usize) -> Result<()> {

@@ -1,6 +1,6 @@
 //! How values look in tables.
 
-use lantern_api::{Direction, Position, Presence, Trend, Value, ValueType};
+use lantern_api::{Direction, Position, Presence, ReadingQuality, Trend, Value, ValueType};
 
 /// A value with so many decimals.
 pub(crate) fn value(value: &Value, decimals: u8) -> String {
@@ -25,6 +25,14 @@ pub(crate) fn plain(value: &Value) -> String {
     match value {
         Value::Number(number) => number.to_string(),
         other => self::value(other, 0),
+    }
+}
+
+/// How far a reading can be trusted.
+pub(crate) const fn quality(quality: ReadingQuality) -> &'static str {
+    match quality {
+        ReadingQuality::Suspect => "suspect",
+        ReadingQuality::Rejected => "rejected",
     }
 }
 

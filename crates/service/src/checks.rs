@@ -1,5 +1,6 @@
 //! What names, places, signals and decoders must fulfil before they are kept.
 
+use crate::meaning::MeantSignal;
 use crate::problem::Problem;
 use crate::translate;
 use lantern_api::{NewSignal, Position};
@@ -8,7 +9,7 @@ use lantern_core::decode::{Decoder, TIME_NAMES};
 use lantern_core::formula::SignalType;
 use lantern_core::meaning::Meaning;
 use lantern_core::units::UnitCode;
-use lantern_core::{ValueType, code};
+use lantern_core::{SiteId, ValueType, code};
 use lantern_store as store;
 use std::collections::HashSet;
 
@@ -117,8 +118,9 @@ impl Declared {
         }
     }
 
-    pub(crate) fn unit(&self) -> Option<&str> {
-        self.unit.as_deref()
+    /// As a signal of a device that is to mean something.
+    pub(crate) fn meant<'a>(&'a self, site: SiteId, device: &'a str) -> MeantSignal<'a> {
+        MeantSignal { site, device, code: &self.code, value_type: self.value_type, unit: self.unit.as_deref() }
     }
 
     pub(crate) fn to_new(&self) -> store::NewSignal<'_> {

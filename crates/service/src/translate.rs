@@ -34,18 +34,24 @@ pub(crate) fn reading((at, v): (Moment, Value)) -> api::Reading {
     point(Point::good(at, v))
 }
 
+/// A quality that is not good, and its cause.
+pub(crate) fn doubt(quality: Quality) -> Option<(api::ReadingQuality, String)> {
+    let (quality, cause) = match quality {
+        Quality::Good => return None,
+        Quality::Suspect(cause) => (api::ReadingQuality::Suspect, cause),
+        Quality::Rejected(cause) => (api::ReadingQuality::Rejected, cause),
+    };
+    Some((quality, cause.as_str().to_owned()))
+}
+
 /// A reading with its quality, and what was sent.
 pub(crate) fn point(point: Point) -> api::Reading {
-    let (quality, cause) = match point.quality {
-        Quality::Good => (None, None),
-        Quality::Suspect(cause) => (Some(api::ReadingQuality::Suspect), Some(cause)),
-        Quality::Rejected(cause) => (Some(api::ReadingQuality::Rejected), Some(cause)),
-    };
+    let (quality, cause) = doubt(point.quality).unzip();
     api::Reading {
         at: point.at.to_string(),
         value: value(point.value),
         quality,
-        cause: cause.map(|cause| cause.as_str().to_owned()),
+        cause,
         raw: point.raw.map(value),
         trial: false,
     }
@@ -149,17 +155,20 @@ pub(crate) fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
         high: signal.high,
         reserved: signal.is_reserved,
         role: signal.role.map(role),
-        meaning: signal.meaning.as_deref().and_then(|text| serde_json::from_str(text).ok()),
+        meaning: document(signal.meaning.as_deref()),
         also,
     }
 }
 
+/// What values mean, as the document that was kept.
+pub(crate) fn document(text: Option<&str>) -> Option<serde_json::Value> {
+    text.and_then(|text| serde_json::from_str(text).ok())
+}
+
 /// How many decimals a signal's values are worth, from the last of them.
 pub(crate) fn decimals(signal: &store::Signal, values: impl Iterator<Item = f64>) -> u8 {
-    let is_worked_out = signal.meaning.as_deref().is_some_and(|text| {
-        let meaning: lantern_core::meaning::Meaning = serde_json::from_str(text).unwrap_or_default();
-        meaning.formula.is_some() || meaning.conversion.is_some()
-    });
+    let is_worked_out =
+        crate::meaning::parse(signal).is_some_and(|meaning| meaning.formula.is_some() || meaning.conversion.is_some());
     if is_worked_out { lantern_core::decimals_worth_showing(values) } else { lantern_core::decimals(values) }
 }
 

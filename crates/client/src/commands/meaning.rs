@@ -9,7 +9,7 @@ use anyhow::{Result, bail};
 use jiff::Timestamp;
 use lantern_api::{
     Calibration, CalibrationPair, Caught, DryRun, DryRunResult, MeaningTrial, NewCalibration, NewMeaning,
-    QualityCounts, ReadingQuality, SignalMeaning, TriedMeaning,
+    QualityCounts, SignalMeaning, TriedMeaning,
 };
 use serde_json::{Value, json};
 
@@ -62,7 +62,7 @@ async fn dry_run(context: &Context, server: &Server, signal: &SignalPath, meanin
         lines.extend(caught(&result.caught));
         if !result.examples.is_empty() {
             let row = |r: &lantern_api::Reading| {
-                let quality = r.quality.map(quality).unwrap_or_default().to_owned();
+                let quality = r.quality.map(show::quality).unwrap_or_default().to_owned();
                 let raw = r.raw.as_ref().map(show::plain).unwrap_or_default();
                 let cause = r.cause.clone().unwrap_or_default();
                 vec![time::local(&r.at, &zone), show::plain(&r.value), raw, quality, cause]
@@ -74,15 +74,8 @@ async fn dry_run(context: &Context, server: &Server, signal: &SignalPath, meanin
     })
 }
 
-const fn quality(quality: ReadingQuality) -> &'static str {
-    match quality {
-        ReadingQuality::Suspect => "suspect",
-        ReadingQuality::Rejected => "rejected",
-    }
-}
-
 fn caught(caught: &[Caught]) -> Vec<String> {
-    caught.iter().map(|one| format!("{}: {} ({})", quality(one.quality), one.count, one.cause)).collect()
+    caught.iter().map(|one| format!("{}: {} ({})", show::quality(one.quality), one.count, one.cause)).collect()
 }
 
 pub(crate) async fn conversion(context: &Context, args: ConversionArgs) -> Result<()> {
@@ -199,7 +192,7 @@ fn text(tried: &TriedMeaning) -> String {
     }
     let unit = tried.unit.as_deref().unwrap_or_default();
     let quality = match (tried.quality, &tried.cause) {
-        (Some(found), Some(cause)) => format!(", {} ({cause})", quality(found)),
+        (Some(found), Some(cause)) => format!(", {} ({cause})", show::quality(found)),
         _ => String::new(),
     };
     lines.push(match &tried.value {

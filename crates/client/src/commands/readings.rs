@@ -7,7 +7,7 @@ use crate::server::segment;
 use crate::{show, time};
 use anyhow::Result;
 use jiff::Timestamp;
-use lantern_api::{Page, Reading, ReadingQuality};
+use lantern_api::{Page, Reading};
 
 const PAGE: u64 = 5_000;
 
@@ -65,9 +65,5 @@ pub(crate) async fn run(context: &Context, args: ReadingsArgs) -> Result<()> {
 /// What is doubtful of a reading, in words.
 fn doubt(reading: &Reading) -> String {
     let Some(quality) = reading.quality else { return "good".to_owned() };
-    let word = match quality {
-        ReadingQuality::Suspect => "suspect",
-        ReadingQuality::Rejected => "rejected",
-    };
-    format!("{word}: {}", reading.cause.as_deref().unwrap_or("unknown"))
+    format!("{}: {}", show::quality(quality), reading.cause.as_deref().unwrap_or("unknown"))
 }

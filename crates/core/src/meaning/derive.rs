@@ -1,7 +1,7 @@
 //! Working a derived signal out, value by value.
 
 use super::{Checked, History};
-use crate::formula::{Formula, Span};
+use crate::formula::{Formula, Reference, Span};
 
 /// A formula at work: takes in the values of its inputs in order of time, and says
 /// what it comes to then.
@@ -23,10 +23,7 @@ impl<'a> Derivation<'a> {
         let mut inputs: Vec<(String, i64)> = Vec::new();
         let mut places = Vec::new();
         for reference in formula.references() {
-            let keeps = match reference.span {
-                Span::Mean(span) => span,
-                Span::Last | Span::Before => 0,
-            };
+            let keeps = looks_back(reference);
             let place = inputs.iter().position(|(signal, _)| *signal == reference.signal).unwrap_or_else(|| {
                 inputs.push((reference.signal.clone(), 0));
                 inputs.len() - 1
@@ -48,11 +45,7 @@ impl<'a> Derivation<'a> {
     /// microseconds.
     #[must_use]
     pub fn looks_back(&self) -> i64 {
-        let spans = self.formula.references().iter().map(|reference| match reference.span {
-            Span::Mean(span) => span,
-            Span::Last | Span::Before => 0,
-        });
-        spans.fold(self.within, i64::max)
+        self.formula.references().iter().map(looks_back).fold(self.within, i64::max)
     }
 
     /// Whether it looks at values before the last, however old.
@@ -82,6 +75,14 @@ impl<'a> Derivation<'a> {
             };
         }
         self.formula.value(&self.values)
+    }
+}
+
+/// How far back a reference looks by itself, in microseconds.
+const fn looks_back(reference: &Reference) -> i64 {
+    match reference.span {
+        Span::Mean(span) => span,
+        Span::Last | Span::Before => 0,
     }
 }
 

@@ -33,13 +33,13 @@ pub(crate) async fn apply(
     mut changes: Vec<StateChange>,
     now: Moment,
 ) -> Result<Meant, Problem> {
-    let work = Work::of(meanings, &mut readings);
-    if work.is_empty() && meanings.is_empty() {
+    if meanings.is_empty() {
         let readings = Arc::new(readings);
         let recorded = app.store.record_with(readings.clone(), changes, now).await?;
         let not_good = not_good(&readings);
         return Ok(Meant { readings, recorded, not_good });
     }
+    let work = Work::of(meanings, &mut readings);
     let mut context = Context::default();
     for part in &work.parts {
         context.learn(app, &part.meaning, part.span(&readings)).await?;
@@ -48,6 +48,7 @@ pub(crate) async fn apply(
     for part in &remembering {
         app.memories.load(&app.store, &part.meaning).await?;
     }
+    let has_due;
     let (pending, readings) = {
         let mut known = if remembering.is_empty() { None } else { Some(app.memories.lock()) };
         let mut memories: HashMap<SignalId, Memory> = HashMap::new();
@@ -61,7 +62,9 @@ pub(crate) async fn apply(
             let memory = serde_json::to_vec(&memories[&signal]).unwrap_or_default();
             changes.push(StateChange::Remember { signal, memory });
         }
-        changes.extend(due_by(meanings, &readings));
+        let due = due_by(meanings, &readings);
+        has_due = !due.is_empty();
+        changes.extend(due);
         let readings = Arc::new(readings);
         // In the queue before anybody else can take the memories on from here.
         let pending = app.store.queue_up(readings.clone(), changes, now)?;
@@ -77,7 +80,9 @@ pub(crate) async fn apply(
             return Err(error.into());
         }
     };
-    app.deriver.wake();
+    if has_due {
+        app.deriver.wake();
+    }
     let not_good = not_good(&readings);
     Ok(Meant { readings, recorded, not_good })
 }
@@ -127,9 +132,6 @@ impl Work {
     /// Sorts a delivery out. What no longer has a meaning that holds is kept as it
     /// was sent, and rejected.
     fn of(meanings: &SiteMeanings, readings: &mut [Reading]) -> Self {
-        if meanings.is_empty() {
-            return Self { parts: Vec::new() };
-        }
         let mut parts: Vec<Part> = Vec::new();
         let mut known: HashMap<SignalId, Option<usize>> = HashMap::new();
         // Deliveries mostly have the same signals again and again, in the same order.
@@ -158,10 +160,6 @@ impl Work {
             part.places.sort_by_key(|place| readings[*place].at);
         }
         Self { parts }
-    }
-
-    fn is_empty(&self) -> bool {
-        self.parts.is_empty()
     }
 
     fn run(

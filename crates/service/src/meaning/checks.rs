@@ -1,16 +1,14 @@
 //! Checking meanings when they are said.
 
-use super::site::{Circle, Names, SiteMeanings, bind, signal_type};
+use super::site::{Names, bind, signal_type};
 use crate::app::App;
 use crate::clock;
 use crate::problem::Problem;
 use lantern_core::formula::SignalType;
 use lantern_core::meaning::{Checked, Meaning, MeaningError, resolve};
-use lantern_core::units::UnitCode;
 use lantern_core::{SignalId, SiteId, ValueType};
 use lantern_store::{Device, Signal, Site};
 use rocket::http::Status;
-use std::collections::HashSet;
 
 /// Signals of a site that can mean something else than what is sent.
 const MOST: usize = 5_000;
@@ -31,18 +29,14 @@ pub(crate) struct Meant<'a> {
 }
 
 impl<'a> Meant<'a> {
-    pub(crate) fn of(site: &Site, device: &'a Device, signal: &'a Signal) -> Self {
+    pub(crate) fn of(site: SiteId, device: &'a str, signal: &'a Signal) -> Self {
         Self {
-            site: site.id,
-            device: &device.code,
+            site,
+            device,
             code: &signal.code,
             value_type: signal.value_type.unwrap_or(ValueType::Number),
             unit: signal.unit.as_deref(),
         }
-    }
-
-    fn unit(&self) -> Option<UnitCode> {
-        self.unit.and_then(|unit| UnitCode::parse(unit).ok())
     }
 }
 
@@ -70,16 +64,24 @@ pub(crate) async fn check(
         names.put(meant.device, code, SignalId(0), known.clone());
     }
     names.learn(meaning, meant.device).await?;
-    let types = |reference: &str| names.find(reference, meant.device).map(|(_, known)| known.clone());
-    let checked =
-        Checked::new(meaning, meant.code, meant.value_type, meant.unit().as_ref(), &types).map_err(invalid)?;
+    let checked = names.checked(meaning, meant).map_err(invalid)?;
     let own = |reference: &str| resolve(reference, meant.device) == (meant.device, meant.code);
     if checked.references().into_iter().any(own) {
         return Err(invalid(format_args!("`{}` cannot need itself", meant.code)));
     }
-    refuse_circle(app, meant, meaning, beside).await?;
+    names.look(meant.device, meant.code).await?;
     let id = names.find(meant.code, meant.device).map_or(SignalId(0), |(id, _)| *id);
-    Ok(bind(id, checked, meant.device, &names))
+    let bound = bind(id, checked, meant.device, &names);
+    let meanings = app.plans.meanings(&app.store, meant.site).await?;
+    if meanings.len() >= MOST {
+        return Err(invalid(format_args!("a site has at most {MOST} signals with conversions, formulas or screens")));
+    }
+    // A signal that is still to be made is needed by nothing.
+    if id != SignalId(0) && meanings.goes_round(&bound) {
+        let what = format_args!("`{}` would go round in a circle: what it needs is worked out from it", meant.code);
+        return Err(invalid(what));
+    }
+    Ok(bound)
 }
 
 /// Whether a meaning fits its signal; it may still go round in a circle.
@@ -90,54 +92,7 @@ pub(super) async fn fits(
 ) -> Result<Result<Checked, MeaningError>, Problem> {
     let mut names = Names::new(&app.store, meant.site);
     names.learn(meaning, meant.device).await?;
-    let types = |reference: &str| names.find(reference, meant.device).map(|(_, known)| known.clone());
-    Ok(Checked::new(meaning, meant.code, meant.value_type, meant.unit().as_ref(), &types))
-}
-
-/// Looks whether the signals that a meaning needs come to need it in turn.
-async fn refuse_circle(
-    app: &App,
-    meant: &Meant<'_>,
-    meaning: &Meaning,
-    beside: &[(&str, SignalType)],
-) -> Result<(), Problem> {
-    let signals = app.store.meaningful_signals(meant.site).await?;
-    if signals.len() >= MOST {
-        return Err(invalid(format_args!("a site has at most {MOST} signals with conversions, formulas or screens")));
-    }
-    let mut names = Names::new(&app.store, meant.site);
-    for (code, known) in beside {
-        names.put(meant.device, code, SignalId(0), known.clone());
-    }
-    // The signal may not be there yet: then nothing can need it.
-    names.look(meant.device, meant.code).await?;
-    let Some((id, _)) = names.find(meant.code, meant.device).cloned() else { return Ok(()) };
-    if id == SignalId(0) {
-        return Ok(());
-    }
-    let mut all = Vec::new();
-    for (device, signal) in signals.iter().filter(|(_, signal)| signal.id != id) {
-        let Some(meaning) = parse(signal) else { continue };
-        names.learn(&meaning, device).await?;
-        let types = |reference: &str| names.find(reference, device).map(|(_, known)| known.clone());
-        let unit = signal.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok());
-        let value_type = signal.value_type.unwrap_or(ValueType::Number);
-        if let Ok(checked) = Checked::new(&meaning, &signal.code, value_type, unit.as_ref(), &types) {
-            all.push(bind(signal.id, checked, device, &names));
-        }
-    }
-    names.learn(meaning, meant.device).await?;
-    let types = |reference: &str| names.find(reference, meant.device).map(|(_, known)| known.clone());
-    let checked =
-        Checked::new(meaning, meant.code, meant.value_type, meant.unit().as_ref(), &types).map_err(invalid)?;
-    all.push(bind(id, checked, meant.device, &names));
-    match SiteMeanings::new(all, HashSet::new()) {
-        Ok(_) => Ok(()),
-        Err(Circle(_)) => Err(invalid(format_args!(
-            "`{}` would go round in a circle: what it needs is worked out from it",
-            meant.code
-        ))),
-    }
+    Ok(names.checked(meaning, meant))
 }
 
 /// Gives a signal another meaning, which was checked, and gives the number of the
@@ -198,7 +153,7 @@ pub(crate) async fn refuse_unfit_change(
         return Ok(());
     }
     if let Some(meaning) = parse(signal) {
-        check(app, &Meant::of(site, device, changed), &meaning, &[]).await?;
+        check(app, &Meant::of(site.id, &device.code, changed), &meaning, &[]).await?;
     }
     let meanings = app.plans.meanings(&app.store, site.id).await?;
     for needing in meanings.dependents(signal.id).iter().filter(|needing| needing.all().any(|id| id == signal.id)) {
@@ -208,9 +163,7 @@ pub(crate) async fn refuse_unfit_change(
         let mut names = Names::new(&app.store, site.id);
         names.put(&device.code, &signal.code, signal.id, signal_type(changed));
         names.learn(&meaning, &other_device.code).await?;
-        let types = |reference: &str| names.find(reference, &other_device.code).map(|(_, known)| known.clone());
-        let meant = Meant::of(site, &other_device, &other);
-        if let Err(error) = Checked::new(&meaning, meant.code, meant.value_type, meant.unit().as_ref(), &types) {
+        if let Err(error) = names.checked(&meaning, &Meant::of(site.id, &other_device.code, &other)) {
             let what = format!("`{}/{}` needs `{}` as it is: {error}", other_device.code, other.code, signal.code);
             return Err(invalid(what));
         }

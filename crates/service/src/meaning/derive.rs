@@ -6,7 +6,7 @@
 //! order. What is due is forgotten in the transaction that records what came of it.
 
 use super::apply::due_by;
-use super::feed::{Alongside, Feed, before};
+use super::feed::{Alongside, Feed, before, last_at};
 use super::memories::number;
 use super::{SignalMeaning, SiteMeanings};
 use crate::app::App;
@@ -96,7 +96,7 @@ async fn derive(app: &App, signal: SignalId, (from, to): (Moment, Moment), throu
     let mut memory = app.memories.lock().get(&signal).cloned().unwrap_or_default();
     let mut reached = from;
     while let Some(run) = evaluation.next(&mut memory, CHUNK).await? {
-        let end = run.span().and_then(|(_, last)| Moment::from_micros(last)).map_or(to, Moment::next);
+        let end = last_at(&run).map_or(to, Moment::next);
         remove_stale(app, signal, (reached, end), &run).await?;
         reached = end;
         record(app, &meanings, &plan, signal, &run).await?;

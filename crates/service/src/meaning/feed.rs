@@ -42,6 +42,11 @@ impl<'a> Feed<'a> {
     }
 }
 
+/// The time of the last reading of a run.
+pub(super) fn last_at(run: &Run) -> Option<Moment> {
+    run.span().and_then(|(_, last)| Moment::from_micros(last))
+}
+
 /// The last good readings of a signal before a time, the oldest first.
 pub(super) async fn before(store: &Store, signal: SignalId, at: Moment, count: u32) -> Result<Vec<Point>, StoreError> {
     let page = Page { signal, from: Moment::MIN, to: at, limit: count, order: Order::Descending };

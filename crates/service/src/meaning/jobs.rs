@@ -155,7 +155,7 @@ async fn work(app: &App, job: &Job) {
     let progress = Arc::new(Progress::default());
     *app.jobs.running() = Some((job.id, progress.clone()));
     let (outcome, detail) = match rework::all(app, job.signal, (job.from, job.to), &progress).await {
-        Ok(_) => (Outcome::Done, String::new()),
+        Ok(()) => (Outcome::Done, String::new()),
         Err(Ended::Cancelled) => (Outcome::Cancelled, String::new()),
         Err(Ended::Failed(why)) => {
             tracing::error!(signal = job.code, why, "a history could not be made anew");

@@ -12,7 +12,7 @@ use std::collections::HashMap;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use tokio::sync::RwLock;
 
-/// Readings from which a screen recalls what it had seen before a start.
+/// Readings from which a screen recalls what it had seen before a time.
 const RECALLED: u32 = 200;
 
 /// What the meanings of all signals remember.
@@ -59,8 +59,12 @@ async fn recall(store: &Store, meaning: &SignalMeaning) -> Result<Memory, StoreE
         let kept = store.memory(meaning.signal).await?;
         return Ok(kept.and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default());
     }
-    let page =
-        Page { signal: meaning.signal, from: Moment::MIN, to: Moment::MAX, limit: RECALLED, order: Order::Descending };
+    recall_screen(store, meaning.signal, Moment::MAX).await
+}
+
+/// What the last readings before a time tell a screen.
+pub(super) async fn recall_screen(store: &Store, signal: SignalId, to: Moment) -> Result<Memory, StoreError> {
+    let page = Page { signal, from: Moment::MIN, to, limit: RECALLED, order: Order::Descending };
     let last = store.points(page).await?;
     let seen = last.iter().rev().filter_map(|point| Some((point.at.as_micros(), number(&point.value)?, point.quality)));
     Ok(Memory { screen: screen::Memory::recall(seen), ..Memory::default() })

@@ -1,9 +1,9 @@
 //! Making histories anew from what was sent, with the meaning that holds now.
 
 use super::derive::Evaluation;
-use super::feed::Alongside;
+use super::feed::{Alongside, last_at};
 use super::jobs::Progress;
-use super::memories::number;
+use super::memories::{number, recall_screen};
 use super::{SignalMeaning, SiteMeanings};
 use crate::app::App;
 use crate::problem::Problem;
@@ -11,14 +11,12 @@ use lantern_core::meaning::Memory;
 use lantern_core::quality::{Cause, Quality};
 use lantern_core::series::{Point, Run};
 use lantern_core::state::StateChange;
-use lantern_core::{Moment, SignalId, Value, screen};
+use lantern_core::{Moment, SignalId, Value};
 use lantern_store::{Rework, Store, StoreError};
 use std::collections::HashSet;
 
 /// Readings that are made anew at a time, when a formula gives them.
 const CHUNK: usize = 8_192;
-/// Readings before a time from which a screen learns what it would have seen.
-const RECALLED: u32 = 200;
 /// Readings entered by hand that are known to be such.
 const HANDS: u32 = 100_000;
 
@@ -101,13 +99,13 @@ impl<'a> Remake<'a> {
 }
 
 /// Makes a signal's history anew from a time on and before another, then those of
-/// all signals that depend on it. Gives the number of readings.
+/// all signals that depend on it.
 pub(super) async fn all(
     app: &App,
     signal: SignalId,
     (from, to): (Moment, Moment),
     progress: &Progress,
-) -> Result<u64, Ended> {
+) -> Result<(), Ended> {
     let found = app.store.signal_by_id(signal).await?;
     let site = app.store.device_by_id(found.device).await?.site;
     // Deliveries with the meaning before have been recorded when this comes through.
@@ -121,7 +119,7 @@ pub(super) async fn all(
         let reach = to.plus_seconds(dependent.checked.within() as f64 / 1e6);
         one(app, &meanings, dependent.signal, (from, reach), progress).await?;
     }
-    Ok(progress.done())
+    Ok(())
 }
 
 async fn one(
@@ -185,21 +183,17 @@ async fn sent(
 ) -> Result<(), Ended> {
     progress.expect(app.store.count_between(signal, from, to).await?);
     let mut memory = memory_at(app, signal, meaning, from, progress).await?;
-    let mut rework = app.store.rework(signal, from, to).await?;
-    let reached = through(app, &mut rework, signal, meaning, (from, to), &mut memory, progress).await?;
-    let remembers = meaning.is_some_and(|meaning| meaning.checked.conversion_remembers());
-    if !remembers {
-        rework.finish(Vec::new()).await?;
+    let (rework, reached) = through(app, signal, meaning, (from, to), &mut memory, progress).await?;
+    rework.finish(Vec::new()).await?;
+    if !meaning.is_some_and(|meaning| meaning.checked.conversion_remembers()) {
         app.memories.forget([signal]);
         return Ok(());
     }
-    rework.finish(Vec::new()).await?;
     // What was delivered meanwhile went on from another memory. Deliveries wait while
     // those few readings are made anew and this memory takes the other's place.
     let _gate = app.memories.gate.write().await;
     let rest = (reached.map_or(from, Moment::next), Moment::MAX);
-    let mut rework = app.store.rework(signal, rest.0, rest.1).await?;
-    through(app, &mut rework, signal, meaning, rest, &mut memory, progress).await?;
+    let (rework, _) = through(app, signal, meaning, rest, &mut memory, progress).await?;
     let kept = serde_json::to_vec(&memory).unwrap_or_default();
     rework.finish(vec![StateChange::Remember { signal, memory: kept }]).await?;
     app.memories.put(signal, memory);
@@ -227,35 +221,35 @@ async fn memory_at(
             remake.run(&run, &mut memory).await?;
         }
     } else if meaning.checked.remembers() {
-        let before = super::feed::before(&app.store, signal, from, RECALLED).await?;
-        let seen = before.iter().filter_map(|p| Some((p.at.as_micros(), number(&p.value)?, p.quality)));
-        memory.screen = screen::Memory::recall(seen);
+        memory = recall_screen(&app.store, signal, from).await?;
     }
     Ok(memory)
 }
 
-/// Goes through what is to be made anew; gives the time of the last of it.
-async fn through(
-    app: &App,
-    rework: &mut Rework<'_>,
+/// Goes through what is to be made anew; gives that, to be put in place, and the time
+/// of the last of it.
+async fn through<'a>(
+    app: &'a App,
     signal: SignalId,
     meaning: Option<&SignalMeaning>,
     span: (Moment, Moment),
     memory: &mut Memory,
     progress: &Progress,
-) -> Result<Option<Moment>, Ended> {
+) -> Result<(Rework<'a>, Option<Moment>), Ended> {
+    let mut rework = app.store.rework(signal, span.0, span.1).await?;
     rework.begin().await?;
     let mut remake = Remake::new(&app.store, signal, meaning, span).await?;
     let mut scan = app.store.scan(signal, span.0, span.1);
     let mut reached = None;
     while let Some(run) = scan.next().await? {
         if progress.is_cancelled() {
+            rework.discard().await;
             return Err(Ended::Cancelled);
         }
         let new = remake.run(&run, memory).await?;
-        reached = new.span().and_then(|(_, last)| Moment::from_micros(last));
+        reached = last_at(&new);
         rework.push(&new).await?;
         progress.add(new.len() as u64);
     }
-    Ok(reached)
+    Ok((rework, reached))
 }

@@ -1,8 +1,8 @@
 //! The meanings of a site, and what depends on what.
 
-use super::checks::parse;
+use super::checks::{Meant, parse};
 use lantern_core::formula::SignalType;
-use lantern_core::meaning::{Checked, Derivation, Meaning, Want, resolve};
+use lantern_core::meaning::{Checked, Derivation, Meaning, MeaningError, Want, resolve};
 use lantern_core::units::UnitCode;
 use lantern_core::{SignalId, SiteId, ValueType};
 use lantern_store::{Signal, Store, StoreError};
@@ -49,10 +49,10 @@ pub(crate) struct SiteMeanings {
 
 /// Why the meanings of a site cannot hold together.
 #[derive(Debug)]
-pub(crate) struct Circle(pub(crate) SignalId);
+struct Circle(SignalId);
 
 impl SiteMeanings {
-    pub(crate) fn new(meanings: Vec<SignalMeaning>, broken: HashSet<SignalId>) -> Result<Self, Circle> {
+    fn new(meanings: Vec<SignalMeaning>, broken: HashSet<SignalId>) -> Result<Self, Circle> {
         let meanings: HashMap<SignalId, Arc<SignalMeaning>> =
             meanings.into_iter().map(|meaning| (meaning.signal, Arc::new(meaning))).collect();
         let mut feeds: HashMap<SignalId, Vec<SignalId>> = HashMap::new();
@@ -74,9 +74,12 @@ impl SiteMeanings {
         for (device, signal) in &signals {
             let Some(meaning) = parse(signal) else { continue };
             names.learn(&meaning, device).await?;
-            match checked(signal, device, &meaning, &names) {
-                Some(meaning) => meanings.push(meaning),
-                None => drop(broken.insert(signal.id)),
+            match names.checked(&meaning, &Meant::of(site, device, signal)) {
+                Ok(checked) => meanings.push(bind(signal.id, checked, device, &names)),
+                Err(error) => {
+                    tracing::warn!(signal = signal.code, %error, "a meaning does not hold any more");
+                    broken.insert(signal.id);
+                }
             }
         }
         // A circle is refused when it is made; one that is there all the same
@@ -88,7 +91,12 @@ impl SiteMeanings {
     }
 
     pub(crate) fn is_empty(&self) -> bool {
-        self.meanings.is_empty() && self.broken.is_empty()
+        self.len() == 0
+    }
+
+    /// How many signals mean something, or did.
+    pub(crate) fn len(&self) -> usize {
+        self.meanings.len() + self.broken.len()
     }
 
     pub(crate) fn get(&self, signal: SignalId) -> Option<&Arc<SignalMeaning>> {
@@ -106,6 +114,21 @@ impl SiteMeanings {
 
     pub(crate) fn rank(&self, signal: SignalId) -> usize {
         self.ranks.get(&signal).copied().unwrap_or(0)
+    }
+
+    /// Whether a meaning would need, directly or by others, the signal it is of.
+    pub(crate) fn goes_round(&self, new: &SignalMeaning) -> bool {
+        let mut ahead: Vec<SignalId> = new.before().collect();
+        let mut seen = HashSet::new();
+        while let Some(signal) = ahead.pop() {
+            if signal == new.signal {
+                return true;
+            }
+            if seen.insert(signal) {
+                ahead.extend(self.meanings.get(&signal).iter().flat_map(|meaning| meaning.before()));
+            }
+        }
+        false
     }
 
     /// All signals whose values depend on a signal's, in the order in which to make
@@ -197,6 +220,13 @@ impl<'a> Names<'a> {
         Ok(())
     }
 
+    /// Checks a meaning of a signal; what it could refer to was learnt before.
+    pub(crate) fn checked(&self, meaning: &Meaning, of: &Meant<'_>) -> Result<Checked, MeaningError> {
+        let unit = of.unit.and_then(|unit| UnitCode::parse(unit).ok());
+        let types = |reference: &str| self.find(reference, of.device).map(|(_, known)| known.clone());
+        Checked::new(meaning, of.code, of.value_type, unit.as_ref(), &types)
+    }
+
     pub(crate) fn find(&self, reference: &str, own: &str) -> Option<&(SignalId, SignalType)> {
         let (device, code) = resolve(reference, own);
         self.known.get(&(device.to_owned(), code.to_owned()))?.as_ref()
@@ -225,19 +255,6 @@ pub(crate) fn signal_type(signal: &Signal) -> SignalType {
     SignalType {
         unit: signal.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok()),
         is_flag: signal.value_type == Some(ValueType::Flag),
-    }
-}
-
-fn checked(signal: &Signal, device: &str, meaning: &Meaning, names: &Names<'_>) -> Option<SignalMeaning> {
-    let unit = signal.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok());
-    let types = |reference: &str| names.find(reference, device).map(|(_, known)| known.clone());
-    let checked = Checked::new(meaning, &signal.code, signal.value_type?, unit.as_ref(), &types);
-    match checked {
-        Ok(checked) => Some(bind(signal.id, checked, device, names)),
-        Err(error) => {
-            tracing::warn!(signal = signal.code, %error, "a meaning does not hold any more");
-            None
-        }
     }
 }
 

@@ -5,6 +5,7 @@ use super::SignalMeaning;
 use super::checks::{Meant, check};
 use super::context::Context;
 use super::derive::Evaluation;
+use super::feed::last_at;
 use super::memories::number;
 use super::rework::Remake;
 use crate::app::App;
@@ -54,7 +55,7 @@ pub(crate) async fn preview(
     meaning: &Meaning,
     raw: Option<f64>,
 ) -> Result<api::TriedMeaning, Problem> {
-    let meant = Meant::of(site, device, signal);
+    let meant = Meant::of(site.id, &device.code, signal);
     let mut tried = api::TriedMeaning { unit: signal.unit.clone(), ..api::TriedMeaning::default() };
     if let Err(error) = super::checks::fits(app, &meant, meaning).await? {
         tried.wrong = Some(wrong(&error));
@@ -113,10 +114,8 @@ fn put(
     others: &impl lantern_core::meaning::Others,
 ) {
     let quality = checked.judge(at, value, quality, None, others, &mut Memory::default());
-    let shown = translate::point(Point { at: Moment::EPOCH, value: checked.value(value), quality, raw: None });
-    tried.value = Some(shown.value);
-    tried.quality = shown.quality;
-    tried.cause = shown.cause;
+    tried.value = Some(translate::value(checked.value(value)));
+    (tried.quality, tried.cause) = translate::doubt(quality).unzip();
 }
 
 /// The other signals with their last values.
@@ -129,7 +128,7 @@ async fn others(app: &App, bound: &SignalMeaning, now: Moment) -> Result<Vec<api
     let mut shown = Vec::new();
     for (name, id) in names {
         let found = app.store.signal_by_id(id).await?;
-        let last = super::feed::before(&app.store, id, Moment::MAX, 1).await?.pop();
+        let last = app.store.reading_at(id, Moment::MAX).await?;
         let age = last.as_ref().map(|point| now.as_micros() - point.at.as_micros());
         shown.push(api::OtherValue {
             signal: name,
@@ -147,7 +146,7 @@ async fn others(app: &App, bound: &SignalMeaning, now: Moment) -> Result<Vec<api
 async fn worked_out(app: &App, bound: &SignalMeaning) -> Result<Option<f64>, Problem> {
     let mut newest = None;
     for input in &bound.inputs {
-        let last = super::feed::before(&app.store, *input, Moment::MAX, 1).await?.pop();
+        let last = app.store.reading_at(*input, Moment::MAX).await?;
         newest = newest.max(last.map(|point| point.at));
     }
     let Some(newest) = newest else { return Ok(None) };
@@ -166,7 +165,7 @@ pub(crate) async fn dry_run(
     meaning: &Meaning,
     (from, to): (Moment, Moment),
 ) -> Result<api::DryRunResult, Problem> {
-    let bound = check(app, &Meant::of(site, device, signal), meaning, &[]).await?;
+    let bound = check(app, &Meant::of(site.id, &device.code, signal), meaning, &[]).await?;
     let mut tally = Tally::default();
     let mut scan = app.store.scan(signal.id, from, to);
     let mut memory = Memory::default();
@@ -202,7 +201,7 @@ pub(crate) async fn dry_run(
 }
 
 fn end(run: &Run, to: Moment) -> Moment {
-    run.span().and_then(|(_, last)| Moment::from_micros(last)).map_or(to, Moment::next)
+    last_at(run).map_or(to, Moment::next)
 }
 
 /// How the readings of a time are, counted.
@@ -273,10 +272,8 @@ impl Tally {
             .by_quality
             .iter()
             .filter_map(|(code, count)| {
-                let quality = Quality::from_code(*code)?;
-                let shown =
-                    translate::point(Point { at: Moment::EPOCH, value: Value::Flag(false), quality, raw: None });
-                Some(api::Caught { quality: shown.quality?, cause: shown.cause?, count: *count })
+                let (quality, cause) = translate::doubt(Quality::from_code(*code)?)?;
+                Some(api::Caught { quality, cause, count: *count })
             })
             .collect();
         caught.sort_by_key(|caught| std::cmp::Reverse(caught.count));

@@ -7,6 +7,7 @@ use crate::auth::{Access, Change};
 use crate::checks::{check_meaning, check_unit};
 use crate::meaning::{self, MeantSignal};
 use crate::problem::Problem;
+use crate::translate::document;
 use lantern_api::{
     Calibration, DryRun, DryRunResult, MeaningTrial, MeaningVersion, NewCalibration, NewMeaning, Page, QualityCounts,
     SignalMeaning, TriedMeaning,
@@ -24,10 +25,6 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// Readings that are counted for their quality.
 const MOST_COUNTED: u64 = 10_000_000;
-
-fn document(text: Option<&str>) -> Option<serde_json::Value> {
-    text.and_then(|text| serde_json::from_str(text).ok())
-}
 
 async fn shown(app: &App, site: &Site, signal: &Signal) -> Result<SignalMeaning, Problem> {
     let newest = app.store.meaning_versions(signal.id, u32::MAX, 1).await?.pop();
@@ -71,7 +68,7 @@ async fn set(
     let (site, device, signal) = app.signal(site, device, signal).await?;
     let wanted = body.0.meaning.as_ref().map(check_meaning).transpose()?;
     if let Some(wanted) = &wanted {
-        meaning::check(app, &MeantSignal::of(&site, &device, &signal), wanted, &[]).await?;
+        meaning::check(app, &MeantSignal::of(site.id, &device.code, &signal), wanted, &[]).await?;
     }
     meaning::set(app, &site, &device, &signal, wanted.as_ref(), &change.0.person.name).await?;
     let signal = app.store.signal_by_id(signal.id).await?;

@@ -6,7 +6,7 @@ use super::{Answer, query};
 use crate::app::App;
 use crate::auth::{Access, Change};
 use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_role, check_signal, check_unit};
-use crate::meaning::{self, MeantSignal, refuse_if_needed, refuse_unfit_change};
+use crate::meaning::{self, refuse_if_needed, refuse_unfit_change};
 use crate::problem::Problem;
 use crate::{clock, translate};
 use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
@@ -73,14 +73,13 @@ async fn add(
         return Err(Problem::invalid("signals", format_args!("a device has at most {MAX_SIGNALS}")));
     }
     if let Some(wanted) = &declared.meaning {
-        let meant = MeantSignal {
-            site: site.id,
-            device: &device.code,
-            code: &declared.code,
-            value_type: declared.value_type,
-            unit: declared.unit(),
-        };
-        meaning::check(app, &meant, wanted, &[(&declared.code, declared.signal_type())]).await?;
+        meaning::check(
+            app,
+            &declared.meant(site.id, &device.code),
+            wanted,
+            &[(&declared.code, declared.signal_type())],
+        )
+        .await?;
     }
     let signal = app
         .store

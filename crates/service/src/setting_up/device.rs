@@ -51,7 +51,7 @@ fn declaration(signal: store::Signal) -> NewSignal {
         high: signal.high,
         reserved: signal.is_reserved,
         role: signal.role.map(translate::role),
-        meaning: signal.meaning.as_deref().and_then(|text| serde_json::from_str(text).ok()),
+        meaning: translate::document(signal.meaning.as_deref()),
     }
 }
 
@@ -167,14 +167,7 @@ impl Wanted {
         let beside: Vec<_> = self.signals.iter().map(|known| (known.code.as_str(), known.signal_type())).collect();
         for signal in &self.signals {
             let Some(meaning) = &signal.meaning else { continue };
-            let meant = MeantSignal {
-                site: site.id,
-                device: &self.section.code,
-                code: &signal.code,
-                value_type: signal.value_type,
-                unit: signal.unit(),
-            };
-            meaning::check(app, &meant, meaning, &beside).await?;
+            meaning::check(app, &signal.meant(site.id, &self.section.code), meaning, &beside).await?;
         }
         Ok(())
     }
@@ -185,7 +178,7 @@ impl Wanted {
         for signal in &self.signals {
             let known = app.store.signal(device.id, &signal.code).await?;
             if let Some(wanted) = &signal.meaning {
-                meaning::check(app, &MeantSignal::of(site, device, &known), wanted, &[]).await?;
+                meaning::check(app, &MeantSignal::of(site.id, &device.code, &known), wanted, &[]).await?;
             }
             meaning::set(app, site, device, &known, signal.meaning.as_ref(), by).await?;
         }
