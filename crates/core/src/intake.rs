@@ -231,7 +231,7 @@ fn in_unit(change: &UnitChange, sent: Reading) -> Reading {
     let Value::Number(number) = sent.value else { return sent };
     match change.apply(number) {
         changed if changed.is_finite() => Reading { value: Value::Number(changed), ..sent },
-        _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw: Some(Value::Number(number)), ..sent },
+        _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw: Some(number), ..sent },
     }
 }
 

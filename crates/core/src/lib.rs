@@ -79,6 +79,7 @@ pub mod trend;
 pub mod units;
 mod value;
 
+pub use median::median;
 pub use moment::{Moment, MomentError};
 use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
@@ -108,7 +109,7 @@ pub struct Reading {
     /// How far it can be trusted.
     pub quality: Quality,
     /// What was sent, in the unit its conversion takes, where the value was made of it.
-    pub raw: Option<Value>,
+    pub raw: Option<f64>,
 }
 
 impl Reading {
@@ -127,6 +128,6 @@ impl Reading {
     /// The reading within its series.
     #[must_use]
     pub fn point(&self) -> series::Point {
-        series::Point { at: self.at, value: self.value.clone(), quality: self.quality, raw: self.raw.clone() }
+        series::Point { at: self.at, value: self.value.clone(), quality: self.quality, raw: self.raw }
     }
 }

@@ -14,7 +14,7 @@ fn run_of(count: i64, value: impl Fn(i64) -> Value, step: impl Fn(i64) -> i64) -
         .map(|i| {
             at += step(i);
             let quality = if i % 50 == 49 { Quality::Suspect(Cause::Range) } else { Quality::Good };
-            let raw = (i % 70 == 69).then_some(Value::Number(1.0));
+            let raw = (i % 70 == 69).then_some(1.0);
             Point { at: Moment::from_micros(at).unwrap_or(Moment::EPOCH), value: value(i), quality, raw }
         })
         .collect()

@@ -52,7 +52,7 @@ pub(crate) fn point(point: Point) -> api::Reading {
         value: value(point.value),
         quality,
         cause,
-        raw: point.raw.map(value),
+        raw: point.raw.map(api::Value::Number),
         trial: false,
     }
 }

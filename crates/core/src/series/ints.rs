@@ -111,15 +111,24 @@ pub(super) fn encode(values: &[i64], out: &mut Vec<u8>) {
     encode_packed(values, out);
 }
 
+/// Appends a column of one number again and again.
+pub(super) fn encode_same(value: i64, out: &mut Vec<u8>) {
+    put_even(value, 0, out);
+}
+
+fn put_even(first: i64, step: i64, out: &mut Vec<u8>) {
+    out.push(EVEN);
+    put_signed(out, first);
+    put_signed(out, step);
+}
+
 fn encode_even(values: &[i64], out: &mut Vec<u8>) -> bool {
     let first = values.first().copied().unwrap_or(0);
     let step = values.get(1).map_or(0, |second| second.wrapping_sub(first));
     if values.windows(2).any(|pair| pair[1].wrapping_sub(pair[0]) != step) {
         return false;
     }
-    out.push(EVEN);
-    put_signed(out, first);
-    put_signed(out, step);
+    put_even(first, step, out);
     true
 }
 

@@ -13,15 +13,15 @@ pub struct Point {
     pub value: Value,
     /// How far it can be trusted.
     pub quality: Quality,
-    /// What the sender sent, where the value was converted from it.
-    pub raw: Option<Value>,
+    /// The number that was sent, where the value was converted from it.
+    pub raw: Option<f64>,
 }
 
 impl Point {
     /// What was sent: the raw value, or the value itself where there is none.
     #[must_use]
-    pub fn sent(&self) -> &Value {
-        self.raw.as_ref().unwrap_or(&self.value)
+    pub fn sent(&self) -> Value {
+        self.raw.map_or_else(|| self.value.clone(), Value::Number)
     }
 
     /// A good reading as it was sent.
@@ -33,17 +33,21 @@ impl Point {
 
 /// Readings of one signal, strictly ascending in time.
 ///
-/// Held by columns: a number takes 16 bytes with its time. Quality and raw
-/// values take room only in runs that have any but good and unconverted ones.
+/// Held by columns: a number takes 16 bytes with its time, and 8 more with a raw
+/// value. Quality and raw values take room only in runs that have any but good and
+/// unconverted ones.
 #[derive(Debug, Clone, Default)]
 pub struct Run {
     times: Vec<i64>,
     values: Values,
     /// Empty, or as long as `times`.
     qualities: Vec<Quality>,
-    /// Empty, or as long as `times`.
-    raws: Vec<Option<Value>>,
+    /// Empty, or as long as `times`, with [`NO_RAW`] where there is none.
+    raws: Vec<f64>,
 }
+
+/// A raw value is always a number, so what is none says that there is none.
+pub(super) const NO_RAW: f64 = f64::NAN;
 
 /// A column of values: numbers alone, or anything.
 #[derive(Debug, Clone)]
@@ -98,9 +102,14 @@ impl Run {
         times: Vec<i64>,
         values: Values,
         qualities: Vec<Quality>,
-        raws: Vec<Option<Value>>,
+        raws: Vec<f64>,
     ) -> Option<Self> {
         times.is_sorted_by(|a, b| a < b).then_some(Self { times, values, qualities, raws })
+    }
+
+    /// An empty run with room for so many numbers.
+    fn with_room_for(count: usize) -> Self {
+        Self { times: Vec::with_capacity(count), values: Values::Numbers(Vec::with_capacity(count)), ..Self::default() }
     }
 
     /// How many readings.
@@ -135,7 +144,7 @@ impl Run {
         &self.qualities
     }
 
-    pub(super) fn raws(&self) -> &[Option<Value>] {
+    pub(super) fn raws(&self) -> &[f64] {
         &self.raws
     }
 
@@ -152,7 +161,8 @@ impl Run {
             self.qualities.resize(self.times.len(), Quality::Good);
         }
         if point.raw.is_some() && self.raws.is_empty() {
-            self.raws.resize(self.times.len(), None);
+            self.raws.reserve(self.times.capacity());
+            self.raws.resize(self.times.len(), NO_RAW);
         }
         self.times.push(at);
         self.values.push(point.value);
@@ -160,7 +170,7 @@ impl Run {
             self.qualities.push(point.quality);
         }
         if !self.raws.is_empty() || point.raw.is_some() {
-            self.raws.push(point.raw);
+            self.raws.push(point.raw.unwrap_or(NO_RAW));
         }
     }
 
@@ -184,7 +194,7 @@ impl Run {
             at: moment(self.times[index]),
             value: self.values.get(index),
             quality: self.qualities.get(index).copied().unwrap_or_default(),
-            raw: self.raws.get(index).cloned().flatten(),
+            raw: self.raws.get(index).copied().filter(|raw| !raw.is_nan()),
         }
     }
 
@@ -253,9 +263,9 @@ impl Run {
             return;
         }
         debug_assert!(self.times.last() < Some(&other.times[range.start]), "runs overlap");
-        let (before, count) = (self.len(), range.len());
-        extend_sparse(&mut self.qualities, before, &other.qualities, range.clone(), count);
-        extend_sparse(&mut self.raws, before, &other.raws, range.clone(), count);
+        let before = self.len();
+        extend_sparse(&mut self.qualities, Quality::Good, before, &other.qualities, range.clone());
+        extend_sparse(&mut self.raws, NO_RAW, before, &other.raws, range.clone());
         self.times.extend_from_slice(&other.times[range.clone()]);
         self.values.extend(&other.values, range);
     }
@@ -326,23 +336,17 @@ impl Run {
                 })
                 .sum(),
         };
-        values + 2 * self.raws.len()
+        values + self.raws.len().div_ceil(2)
     }
 }
 
-/// Lengthens a column that is empty where it would hold nothing but defaults.
-fn extend_sparse<T: Clone + Default>(
-    column: &mut Vec<T>,
-    before: usize,
-    more: &[T],
-    range: Range<usize>,
-    count: usize,
-) {
+/// Lengthens a column that is empty where it would hold nothing but what is usual.
+fn extend_sparse<T: Copy>(column: &mut Vec<T>, usual: T, before: usize, more: &[T], range: Range<usize>) {
     match (column.is_empty(), more.is_empty()) {
         (true, true) => {}
-        (_, true) => column.resize(before + count, T::default()),
+        (_, true) => column.resize(before + range.len(), usual),
         (_, false) => {
-            column.resize(before, T::default());
+            column.resize(before, usual);
             column.extend_from_slice(&more[range]);
         }
     }
@@ -355,7 +359,8 @@ pub(super) fn moment(micros: i64) -> Moment {
 
 impl FromIterator<Point> for Run {
     fn from_iter<I: IntoIterator<Item = Point>>(points: I) -> Self {
-        let mut run = Self::default();
+        let points = points.into_iter();
+        let mut run = Self::with_room_for(points.size_hint().0);
         for point in points {
             run.push(point);
         }
@@ -383,7 +388,7 @@ pub(super) mod tests {
             1 => (0..Cause::ALL.len()).prop_map(|i| Quality::Suspect(Cause::ALL[i])),
             1 => (0..Cause::ALL.len()).prop_map(|i| Quality::Rejected(Cause::ALL[i])),
         ];
-        let raw = prop_oneof![9 => Just(None), 1 => (0i32..4096).prop_map(|n| Some(Value::Number(f64::from(n))))];
+        let raw = prop_oneof![9 => Just(None), 1 => (0i32..4096).prop_map(|n| Some(f64::from(n)))];
         (at, value, quality, raw).prop_map(|(at, value, quality, raw)| Point { at: moment(at), value, quality, raw })
     }
 

@@ -3,11 +3,11 @@
 //! `docs/reference/segments.md` describes the format byte by byte.
 
 use super::bits::{Input, put_signed, put_varint};
-use super::run::Run;
-use super::values::{self};
+use super::run::{NO_RAW, Run, Values};
+use super::values;
 use super::{Layer, ints};
+use crate::SignalId;
 use crate::quality::Quality;
-use crate::{SignalId, Value};
 
 /// The number of the format, the first byte of all that is encoded here.
 const FORMAT: u8 = 1;
@@ -133,10 +133,7 @@ fn encode_run(run: &Run, out: &mut Vec<u8>) {
         ints::encode(&run.qualities().iter().map(|quality| i64::from(quality.code())).collect::<Vec<_>>(), out);
     }
     if flags & HAS_RAWS != 0 {
-        ints::encode(&run.raws().iter().map(|raw| i64::from(raw.is_some())).collect::<Vec<_>>(), out);
-        let mut present = super::run::Values::default();
-        run.raws().iter().flatten().for_each(|raw| present.push(raw.clone()));
-        values::encode(&present, out);
+        encode_raws(run.raws(), out);
     }
 }
 
@@ -180,14 +177,29 @@ fn decode_qualities(input: &mut Input<'_>, count: usize) -> Result<Vec<Quality>,
     qualities.ok_or(SegmentError::Wrong("an unknown quality"))
 }
 
-fn decode_raws(input: &mut Input<'_>, count: usize) -> Result<Vec<Option<Value>>, SegmentError> {
+fn encode_raws(raws: &[f64], out: &mut Vec<u8>) {
+    if raws.iter().all(|raw| !raw.is_nan()) {
+        ints::encode_same(1, out);
+        return values::encode_numbers(raws, out);
+    }
+    ints::encode(&raws.iter().map(|raw| i64::from(!raw.is_nan())).collect::<Vec<_>>(), out);
+    let present: Vec<f64> = raws.iter().copied().filter(|raw| !raw.is_nan()).collect();
+    values::encode_numbers(&present, out);
+}
+
+fn decode_raws(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, SegmentError> {
     let present = ints::decode(input, count)?;
     let wanted = present.iter().filter(|is_present| **is_present == 1).count();
-    let values = values::decode(input, wanted)?;
-    let mut next = 0..wanted;
+    let Values::Numbers(numbers) = values::decode(input, wanted)? else {
+        return Err(SegmentError::Wrong("a raw value that is no number"));
+    };
+    if wanted == count {
+        return Ok(numbers);
+    }
+    let mut next = numbers.into_iter();
     Ok(present
         .into_iter()
-        .map(|is_present| if is_present == 1 { next.next().map(|i| values.get(i)) } else { None })
+        .map(|is_present| if is_present == 1 { next.next() } else { None }.unwrap_or(NO_RAW))
         .collect())
 }
 
@@ -196,7 +208,7 @@ mod tests {
     use super::super::Point;
     use super::super::run::tests::any_run;
     use super::*;
-    use crate::Moment;
+    use crate::{Moment, Value};
     use proptest::prelude::*;
 
     fn points(run: &Run) -> Vec<Point> {

@@ -23,12 +23,14 @@ const fn tag(value: &Value) -> u8 {
 
 pub(super) fn encode(values: &Values, out: &mut Vec<u8>) {
     match values {
-        Values::Numbers(numbers) => {
-            out.push(NUMBERS);
-            floats::encode(numbers, out);
-        }
+        Values::Numbers(numbers) => encode_numbers(numbers, out),
         Values::Any(values) => encode_any(values, out),
     }
+}
+
+pub(super) fn encode_numbers(numbers: &[f64], out: &mut Vec<u8>) {
+    out.push(NUMBERS);
+    floats::encode(numbers, out);
 }
 
 fn encode_any(values: &[Value], out: &mut Vec<u8>) {

@@ -151,7 +151,9 @@ impl Work {
                 parts[found].places.push(place);
                 guess = if found + 1 < parts.len() { found + 1 } else { 0 };
             } else if meanings.is_broken(reading.signal) {
-                reading.raw = Some(reading.value.clone());
+                if let Value::Number(sent) = reading.value {
+                    reading.raw = Some(sent);
+                }
                 reading.quality = Quality::Rejected(Cause::Conversion);
             }
         }
@@ -205,7 +207,7 @@ impl Part {
             {
                 let others = context.seen_by(&self.meaning.needs);
                 let (value, quality) = checked.convert(reading.at.as_micros(), raw, &others, memory);
-                reading.raw = Some(Value::Number(raw));
+                reading.raw = Some(raw);
                 reading.value = Value::Number(value);
                 reading.quality = quality;
             }

@@ -77,7 +77,7 @@ impl<'a> Remake<'a> {
         }
         // How late it came is not known any more; that it was too late is.
         let was_late = old.quality == Quality::Suspect(Cause::Time);
-        let sent = old.sent().clone();
+        let sent = old.sent();
         let mut new = Point { at: old.at, value: sent, quality: Quality::Good, raw: None };
         if let Some(meaning) = self.meaning {
             self.alongside.reach(at).await?;
@@ -85,7 +85,7 @@ impl<'a> Remake<'a> {
                 && let Value::Number(raw) = new.value
             {
                 let (value, quality) = meaning.checked.convert(at, raw, &self.alongside, memory);
-                new = Point { value: Value::Number(value), quality, raw: Some(Value::Number(raw)), ..new };
+                new = Point { value: Value::Number(value), quality, raw: Some(raw), ..new };
             }
             if let Some(value) = number(&new.value) {
                 new.quality = meaning.checked.judge(at, value, new.quality, None, &self.alongside, memory);

@@ -86,7 +86,7 @@ pub(crate) async fn preview(
         }
         return Ok(tried);
     }
-    tried.raw = raw.or_else(|| last.as_ref().and_then(|point| number(point.sent())));
+    tried.raw = raw.or_else(|| last.as_ref().and_then(|point| number(&point.sent())));
     let Some(raw) = tried.raw else { return Ok(tried) };
     let seen = context.seen_by(&bound.needs);
     tried.steps = bound.checked.trace(at, raw, &seen, &Memory::default()).into_iter().map(step).collect();

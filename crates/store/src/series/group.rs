@@ -50,30 +50,40 @@ pub(crate) struct Incoming<'a> {
 struct Seen<'a> {
     value: &'a Value,
     quality: Quality,
-    raw: Option<&'a Value>,
+    raw: Option<f64>,
 }
 
 impl PartialEq for Seen<'_> {
     fn eq(&self, other: &Self) -> bool {
-        self.raw.unwrap_or(self.value) == other.raw.unwrap_or(other.value)
+        match (self.raw, other.raw) {
+            (None, None) => self.value == other.value,
+            _ => self.number_sent() == other.number_sent(),
+        }
     }
 }
 
 impl Seen<'_> {
+    fn number_sent(&self) -> Option<f64> {
+        match (self.raw, self.value) {
+            (None, Value::Number(number)) => Some(*number),
+            (raw, _) => raw,
+        }
+    }
+
     fn point(&self, at: Moment) -> Point {
-        Point { at, value: self.value.clone(), quality: self.quality, raw: self.raw.cloned() }
+        Point { at, value: self.value.clone(), quality: self.quality, raw: self.raw }
     }
 }
 
 impl<'a> From<&'a Point> for Seen<'a> {
     fn from(point: &'a Point) -> Self {
-        Self { value: &point.value, quality: point.quality, raw: point.raw.as_ref() }
+        Self { value: &point.value, quality: point.quality, raw: point.raw }
     }
 }
 
 impl<'a> From<&'a Reading> for Seen<'a> {
     fn from(reading: &'a Reading) -> Self {
-        Self { value: &reading.value, quality: reading.quality, raw: reading.raw.as_ref() }
+        Self { value: &reading.value, quality: reading.quality, raw: reading.raw }
     }
 }
 
