@@ -1,6 +1,6 @@
 //! The way in, dialect by dialect, against decoding alone.
 
-use crate::service::Service;
+use crate::service::{Service, client};
 use crate::work::{DELIVERIES, DEVICES, SIGNALS, TIMES, at_s, code, value};
 use crate::{Entry, median};
 use anyhow::{Result, ensure};
@@ -122,7 +122,7 @@ async fn send(
     device: usize,
     content_type: &'static str,
 ) -> Result<u64> {
-    let client = reqwest::Client::builder().pool_max_idle_per_host(1).build()?;
+    let client = client()?;
     let mut kept = 0;
     for body in &bodies[device] {
         let request = client.post(format!("{url}/in")).bearer_auth(&key).header("Content-Type", content_type);

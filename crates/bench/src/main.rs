@@ -47,7 +47,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 23] = [
+const NAMES: [&str; 24] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -70,6 +70,7 @@ const NAMES: [&str; 23] = [
     "meaning-chain",
     "meaning-formula",
     "meaning-intake",
+    "meaning-screened",
     "meaning-reconvert",
 ];
 
@@ -118,7 +119,7 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-waveform-day" => store::waveform_day().await?,
             "meaning-chain" => meaning::chain(cli.rounds)?,
             "meaning-formula" => meaning::formula(cli.rounds)?,
-            "meaning-intake" => intake::with_meaning(cli.rounds).await?,
+            "meaning-intake" | "meaning-screened" => intake::with_meaning(name, cli.rounds).await?,
             "meaning-reconvert" => reconvert::measure(cli.rounds).await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };
@@ -144,24 +145,6 @@ fn shown(figure: f64) -> String {
 }
 
 /// The middle one.
-pub(crate) fn median(mut values: Vec<f64>) -> f64 {
-    values.sort_by(f64::total_cmp);
-    let middle = values.len() / 2;
-    match values.as_slice() {
-        [] => 0.0,
-        even if even.len().is_multiple_of(2) => f64::midpoint(even[middle - 1], even[middle]),
-        odd => odd[middle],
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::median;
-
-    #[test]
-    fn the_median_is_in_the_middle() {
-        assert_eq!(median(vec![3.0, 1.0, 2.0]), 2.0);
-        assert_eq!(median(vec![4.0, 1.0, 2.0, 3.0]), 2.5);
-        assert_eq!(median(vec![]), 0.0);
-    }
+pub(crate) fn median(values: Vec<f64>) -> f64 {
+    lantern_core::median(values.into_iter()).unwrap_or_default()
 }

@@ -1,6 +1,6 @@
 //! A month of twenty signals, asked for over HTTP.
 
-use crate::service::Service;
+use crate::service::{Service, client};
 use crate::store_data::{BEGIN, fill_plain_rows, slow};
 use crate::{Entry, median};
 use anyhow::{Context, Result, ensure};
@@ -19,7 +19,7 @@ fn value(signal: usize, time: usize) -> f64 {
 }
 
 async fn fill(service: &Service) -> Result<()> {
-    let client = reqwest::Client::new();
+    let client = client()?;
     for start in (0..TIMES).step_by(DELIVERY) {
         let mut body = String::from("[");
         for time in start..start + DELIVERY {

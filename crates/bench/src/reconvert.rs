@@ -1,7 +1,7 @@
 //! Making the past anew.
 
 use crate::intake::meaning;
-use crate::service::Service;
+use crate::service::{Service, client};
 use crate::work::code;
 use crate::{Entry, median};
 use anyhow::{Result, ensure};
@@ -14,7 +14,7 @@ const DELIVERY: usize = 10_000;
 /// time. Limit: delivering them, as a waveform.
 pub(crate) async fn measure(rounds: u8) -> Result<Entry> {
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
-    let client = reqwest::Client::new();
+    let client = client()?;
     for _ in 0..rounds.min(3) {
         let dir = tempfile::tempdir()?;
         let service = Service::start(dir.path()).await?;

@@ -8,6 +8,12 @@ use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 
+/// A client of one connection that trusts nobody: to read whom the system trusts takes
+/// as long as hundreds of requests.
+pub(crate) fn client() -> Result<Client> {
+    Ok(Client::builder().pool_max_idle_per_host(1).tls_certs_only([]).build()?)
+}
+
 /// Killed when dropped.
 pub(crate) struct Service {
     child: Child,
@@ -17,6 +23,7 @@ pub(crate) struct Service {
     /// The key of each device.
     pub(crate) keys: Vec<String>,
     token: String,
+    client: Client,
 }
 
 impl Service {
@@ -27,7 +34,7 @@ impl Service {
         let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
         let (Some(mqtt), Some(code)) = (mqtt, code) else { bail!("the service did not start") };
         std::thread::spawn(move || lines.for_each(drop));
-        let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new() };
+        let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new(), client: client()? };
         service.make_devices(&code).await?;
         Ok(service)
     }
@@ -67,10 +74,10 @@ impl Service {
         for (device, key) in self.keys.iter().enumerate() {
             for name in names {
                 let values = json!({name: 0.5});
-                let request = Client::new().post(format!("{}/in", self.url)).bearer_auth(key).json(&values);
+                let request = self.client.post(format!("{}/in", self.url)).bearer_auth(key).json(&values);
                 request.send().await?.error_for_status()?;
                 let path = format!("{}/api/v1/sites/bench/devices/d{device}/arrivals/{name}/ignored", self.url);
-                Client::new().put(path).bearer_auth(&self.token).send().await?.error_for_status()?;
+                self.client.put(path).bearer_auth(&self.token).send().await?.error_for_status()?;
             }
         }
         Ok(())
@@ -79,7 +86,7 @@ impl Service {
     /// Says what the values of a signal mean.
     pub(crate) async fn give_meaning(&self, device: usize, signal: &str, meaning: &Value) -> Result<()> {
         let path = format!("{}/api/v1/sites/bench/devices/d{device}/signals/{signal}/meaning", self.url);
-        let request = Client::new().put(path).bearer_auth(&self.token).json(&json!({"meaning": meaning}));
+        let request = self.client.put(path).bearer_auth(&self.token).json(&json!({"meaning": meaning}));
         request.send().await?.error_for_status()?;
         Ok(())
     }
@@ -90,7 +97,7 @@ impl Service {
         let job = self.post(&self.token, &path, json!({"from": "0"})).await?;
         let path = format!("{}/api/v1/sites/bench/jobs/{}", self.url, job["id"]);
         loop {
-            let answer = Client::new().get(&path).bearer_auth(&self.token).send().await?.error_for_status()?;
+            let answer = self.client.get(&path).bearer_auth(&self.token).send().await?.error_for_status()?;
             let job: Value = answer.json().await?;
             match job["state"].as_str() {
                 Some("done") => return Ok(()),
@@ -108,7 +115,7 @@ impl Service {
 
     /// GET below the API, as text.
     pub(crate) async fn get(&self, path: &str) -> Result<reqwest::Response> {
-        let request = Client::new().get(format!("{}/api/v1/{path}", self.url)).bearer_auth(&self.token);
+        let request = self.client.get(format!("{}/api/v1/{path}", self.url)).bearer_auth(&self.token);
         Ok(request.send().await?.error_for_status()?)
     }
 
@@ -120,7 +127,7 @@ impl Service {
     }
 
     async fn post(&self, token: &str, path: &str, body: Value) -> Result<Value> {
-        let request = Client::new().post(format!("{}/api/v1/{path}", self.url)).bearer_auth(token).json(&body);
+        let request = self.client.post(format!("{}/api/v1/{path}", self.url)).bearer_auth(token).json(&body);
         Ok(request.send().await?.error_for_status()?.json().await?)
     }
 }

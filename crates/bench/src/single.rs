@@ -1,6 +1,6 @@
 //! One reading a request, as most boards send.
 
-use crate::service::Service;
+use crate::service::{Service, client};
 use crate::work::DEVICES;
 use crate::{Entry, median};
 use anyhow::{Context, Result, bail, ensure};
@@ -59,7 +59,7 @@ async fn load(url: &str, keys: &[String], round: u8) -> Result<f64> {
             let (url, key) = (format!("{url}/in"), keys[connection % keys.len()].clone());
             let signal = connection / keys.len();
             tokio::spawn(async move {
-                let client = reqwest::Client::builder().pool_max_idle_per_host(1).build()?;
+                let client = client()?;
                 for number in 0..REQUESTS {
                     // A time of its own for each, so that none is a repetition.
                     let at =
