@@ -4,13 +4,14 @@
 use crate::railway::{DAY, HOUR, Railway, TRAINS, day_of, round};
 use serde_json::{Value, json};
 
-/// The stations' distances along the line, in metres, and where they lie.
-const LINE: [(f64, f64, f64); 5] = [
-    (0.0, 54.4985, -2.2920),
-    (3_200.0, 54.5075, -2.3050),
-    (5_600.0, 54.5120, -2.3180),
-    (8_300.0, 54.5230, -2.3310),
-    (11_000.0, 54.5352, -2.3420),
+/// Distances along the line, where that is, and how high, all in metres but for the
+/// degrees.
+const LINE: [(f64, f64, f64, f64); 5] = [
+    (0.0, 54.4985, -2.2920, 187.0),
+    (3_200.0, 54.5075, -2.3050, 201.0),
+    (5_600.0, 54.5120, -2.3180, 214.0),
+    (8_300.0, 54.5230, -2.3310, 252.0),
+    (11_000.0, 54.5352, -2.3420, 301.0),
 ];
 /// How long a journey over the line takes, in hours.
 const JOURNEY_H: f64 = 0.6;
@@ -29,6 +30,10 @@ pub(crate) struct Sorrel {
     pub(crate) junction: f64,
     /// Percent.
     pub(crate) regulator: f64,
+    /// Height in metres as the receiver of satellites has it.
+    pub(crate) altitude: f64,
+    /// Pressure of the air around it, in hPa.
+    pub(crate) air: f64,
 }
 
 impl Sorrel {
@@ -37,6 +42,7 @@ impl Sorrel {
         json!({
             "lat": self.latitude, "lon": self.longitude, "speed": self.speed, "boiler": self.boiler,
             "smokebox": self.smokebox, "junction": self.junction, "regulator": self.regulator,
+            "alt": self.altitude, "baro": self.air,
         })
     }
 }
@@ -65,11 +71,11 @@ pub(crate) const RADIOS: [(&str, &str, f64, f64); 6] = [
 /// Seconds between the lines of a radio sensor.
 pub(crate) const RADIO_S: i64 = 60;
 
-fn along(metres: f64) -> (f64, f64) {
+fn along(metres: f64) -> (f64, f64, f64) {
     let next = LINE.iter().position(|(at, ..)| *at > metres).unwrap_or(LINE.len() - 1).max(1);
-    let ((a, lat_a, lon_a), (b, lat_b, lon_b)) = (LINE[next - 1], LINE[next]);
+    let ((a, lat_a, lon_a, high_a), (b, lat_b, lon_b, high_b)) = (LINE[next - 1], LINE[next]);
     let part = ((metres - a) / (b - a)).clamp(0.0, 1.0);
-    (lat_a + (lat_b - lat_a) * part, lon_a + (lon_b - lon_a) * part)
+    (lat_a + (lat_b - lat_a) * part, lon_a + (lon_b - lon_a) * part, high_a + (high_b - high_a) * part)
 }
 
 impl Railway {
@@ -85,7 +91,7 @@ impl Railway {
         let part = run.map_or(1.0, |run| ((hour - TRAINS[run]) / JOURNEY_H).clamp(0.0, 1.0));
         let is_up = run.is_none_or(|run| run % 2 == 0);
         let metres = 11_000.0 * if is_up == run.is_some() { part } else { 1.0 - part };
-        let (latitude, longitude) = along(metres);
+        let (latitude, longitude, height) = along(metres);
         let moving = (0.001..0.999).contains(&part);
         let glitch = 0.000_03;
         let speed = if moving { 19.0 + 5.0 * self.noise(30).smooth(seconds, 240.0) } else { 0.0 };
@@ -108,7 +114,16 @@ impl Railway {
             smokebox: round(heat + 0.02 * self.noise(37).normal(place), 2),
             junction: round(31.0 + 6.0 * self.noise(38).smooth(seconds, 1_800.0), 1),
             regulator: regulator.round(),
+            altitude: round(height + 3.0 * self.noise(90).smooth(seconds, 300.0) + self.noise(91).normal(place), 0),
+            air: round(self.pressure(seconds, height) + 0.03 * self.noise(92).normal(place), 1),
         })
+    }
+
+    /// Pressure of the air at a height, in hPa: weather over a few days, and less of it
+    /// higher up, as the standard atmosphere has it.
+    fn pressure(self, seconds: f64, metres: f64) -> f64 {
+        let sea = 1_013.25 + 2.5 * self.noise(93).smooth(seconds, 2.0 * DAY);
+        sea * (1.0 - 0.0065 * metres / 288.15).powf(5.255_88)
     }
 
     /// The line of a radio sensor that it sends at a time, if it arrives.
@@ -162,6 +177,17 @@ mod tests {
         let fixes = fixes();
         let beside = fixes.iter().filter(|fix| !is_on_the_line(fix)).count();
         assert!(beside > 0 && beside * 50 < fixes.len(), "{beside} of {}", fixes.len());
+    }
+
+    /// The standard atmosphere turned round (ISO 2533): what is left is the weather.
+    #[test]
+    fn the_air_tells_how_high_the_locomotive_is() {
+        for minute in 450..1_100 {
+            let sorrel = RAILWAY.sorrel(3.0 * DAY + f64::from(minute) * 60.0).unwrap();
+            let height = 44_330.77 * (1.0 - (sorrel.air / 1_013.25).powf(0.190_263));
+            assert!((sorrel.altitude - height).abs() < 40.0, "{height} and {}", sorrel.altitude);
+            assert!((175.0..315.0).contains(&sorrel.altitude), "{}", sorrel.altitude);
+        }
     }
 
     #[test]

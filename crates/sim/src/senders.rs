@@ -125,7 +125,7 @@ impl Senders {
 
     async fn past_sorrel(&self, from_s: i64, to_s: i64) -> Result<()> {
         let message = |at: i64| Some(self.railway.sorrel((at - self.memory.began_s) as f64)?.message());
-        self.past("sorrel", SORREL_S, 1_400, from_s, to_s, message, &ProgressBar::hidden()).await
+        self.past("sorrel", SORREL_S, 1_100, from_s, to_s, message, &ProgressBar::hidden()).await
     }
 
     /// The lines of the radio, as a gateway that kept them while it had no network.

@@ -230,7 +230,11 @@ fn viaduct() -> NewDevice {
         note: "250 samples a second while something crosses.".to_owned(),
         interval_s: Some(900.0),
         position: Some(place(54.503, -2.312, 195.0)),
-        signals: vec![number("accel", "Acceleration", "m/s2"), number("strain", "Strain", "um/m"), bonded],
+        signals: vec![
+            number("accel", "Acceleration", "m/s2"),
+            meaning(number("strain", "Strain", "um/m"), json!({"screen": {"while": {"signal": "bonded", "is": true}}})),
+            bonded,
+        ],
         ..NewDevice::default()
     }
 }
@@ -303,6 +307,9 @@ fn sorrel() -> NewDevice {
             ),
             number("junction", "Cold junction", "Cel"),
             within(number("regulator", "Regulator opening", "%"), 0.0, 100.0),
+            number("baro", "Air pressure", "hPa"),
+            number("alt", "Height by satellites", "m"),
+            meaning(number("height", "Height by air pressure", "m"), json!({"formula": "pressure_altitude(baro)"})),
             meaning(number("lat", "Latitude", "deg"), on_the_line()),
             meaning(number("lon", "Longitude", "deg"), on_the_line()),
             crew,
