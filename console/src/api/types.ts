@@ -258,6 +258,18 @@ export interface Line {
   residual: number;
 }
 
+/** What a signal said and what was right, both in its unit. */
+export interface CalibrationPair {
+  said: number;
+  right: number;
+}
+
+export interface Calibration {
+  line: Line;
+  /** The signal's meaning with the calibration as the last step of its conversion. */
+  meaning: Meaning;
+}
+
 export interface ComparedFigures {
   bias: number;
   spread: number;

@@ -1,24 +1,29 @@
-import Autocomplete from '@mui/material/Autocomplete';
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { api } from '../../api/client';
-import { comparison, signalPath, siteNow } from '../../api/queries';
-import type { Compared, Comparison, Meaning } from '../../api/types';
+import { comparison } from '../../api/queries';
+import type { Compared, Comparison } from '../../api/types';
 import { Plot } from '../../components/Plot';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { withUnit, worked } from '../../format/number';
+import { CalibrationOffer } from './CalibrationOffer';
 import { Scatter } from './Scatter';
+import { SignalField } from './SignalField';
 import { inSentence } from './sentence';
 
 const DAYS = [1, 2, 7, 14] as const;
+const TOLERANCES = [
+  [1, '1 s'],
+  [10, '10 s'],
+  [60, '1 min'],
+  [300, '5 min'],
+  [3_600, '1 h'],
+] as const;
 
 /** Sensors of one thing side by side: how they differ, and the line between them. */
 export function ComparePage() {
@@ -27,6 +32,8 @@ export function ComparePage() {
   const [reference, other] = [params.get('reference') ?? '', params.get('other') ?? ''];
   const days = Number(params.get('days') ?? 2);
   const shift = Number(params.get('shift') ?? 0);
+  const align = params.get('align') ?? '';
+  const tolerance = params.get('tolerance') ?? '';
   const put = (name: string, value: string) =>
     setParams(
       (old) => {
@@ -44,6 +51,8 @@ export function ComparePage() {
     from: new Date(to - days * 864e5).toISOString(),
     to: new Date(to).toISOString(),
     ...(shift === 0 ? {} : { shift_s: String(shift * 86_400) }),
+    ...(align === '' ? {} : { align }),
+    ...(tolerance === '' ? {} : { tolerance_s: tolerance }),
   });
   const isReady = reference !== '' && other !== '';
   const { data, error, isPending } = useQuery({
@@ -83,6 +92,33 @@ export function ComparePage() {
           <option value={0}>the same time</option>
           <option value={1}>a day before</option>
           <option value={7}>a week before</option>
+          <option value={14}>two weeks before</option>
+        </TextField>
+        <TextField
+          select
+          label="Paired with"
+          value={align}
+          onChange={(e) => put('align', e.target.value)}
+          slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+          sx={{ width: 220 }}
+        >
+          <option value="">the nearest reading</option>
+          <option value="interpolated">the line between two</option>
+        </TextField>
+        <TextField
+          select
+          label="At most apart"
+          value={tolerance}
+          onChange={(e) => put('tolerance', e.target.value)}
+          slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+          sx={{ width: 150 }}
+        >
+          <option value="">as usual</option>
+          {TOLERANCES.map(([seconds, label]) => (
+            <option key={seconds} value={seconds}>
+              {label}
+            </option>
+          ))}
         </TextField>
       </Stack>
       {!isReady && (
@@ -98,36 +134,6 @@ export function ComparePage() {
         !error &&
         data.others.map((one) => <Result key={one.signal} found={data} other={one} />)}
     </>
-  );
-}
-
-function SignalField({
-  label,
-  value,
-  onChange,
-}: {
-  label: string;
-  value: string;
-  onChange: (value: string) => void;
-}) {
-  const site = useSite();
-  const { data = [] } = useQuery(siteNow(site.code));
-  const names = new Map<string, string>(
-    data.flatMap((device) =>
-      device.signals
-        .filter((signal) => signal.type === 'number')
-        .map((signal) => [`${device.device}/${signal.signal}`, `${device.name}: ${signal.name}`] as const),
-    ),
-  );
-  return (
-    <Autocomplete
-      options={[...names.keys()]}
-      value={value === '' ? null : value}
-      onChange={(_, chosen) => onChange(chosen ?? '')}
-      getOptionLabel={(path) => names.get(path) ?? path}
-      renderInput={(input) => <TextField {...input} label={label} />}
-      sx={{ width: { xs: '100%', sm: 330 } }}
-    />
   );
 }
 
@@ -195,7 +201,7 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
         </Box>
         <Scatter found={found} other={other} />
       </Box>
-      {figures.line && !other.shifted_s && <Offer found={found} other={other} />}
+      {figures.line && !other.shifted_s && <CalibrationOffer found={found} other={other} />}
     </>
   );
 }
@@ -205,50 +211,4 @@ function lag(figures: NonNullable<Compared['figures']>): string {
   if (seconds === undefined) return '—';
   if (seconds === 0) return 'none';
   return `${worked(Math.abs(seconds))} s ${seconds > 0 ? 'behind' : 'ahead'}`;
-}
-
-/** Offers the line as a calibration of the other. */
-function Offer({ found, other }: { found: Comparison; other: Compared }) {
-  const site = useSite();
-  const [device = '', signal = ''] = other.signal.split('/');
-  const line = other.figures?.line;
-  const path = signalPath(site.code, device, signal);
-  const save = useMutation({
-    mutationFn: async () => {
-      // Two points of the line say all there is of it.
-      const pairs = [0, 1].map((said) => ({
-        said,
-        right: (line?.intercept ?? 0) + said * (line?.slope ?? 1),
-      }));
-      const { meaning } = await api.post<{ meaning: Meaning }>(`${path}/meaning/calibration`, { pairs });
-      return api.put(`${path}/meaning`, { meaning });
-    },
-  });
-  if (!line) return null;
-  return (
-    <Paper sx={{ p: 2, mt: 3 }}>
-      <Typography variant="h2" sx={{ mb: 1 }}>
-        Calibration
-      </Typography>
-      <Typography sx={{ mb: 1.5 }}>
-        {found.reference} = {worked(line.slope)} × {other.signal} {line.intercept < 0 ? '−' : '+'}{' '}
-        {withUnit(worked(Math.abs(line.intercept)), found.unit ?? '')}, give or take{' '}
-        {withUnit(worked(line.residual), found.unit ?? '')}. Only right where the reference is.
-      </Typography>
-      <Button
-        variant="outlined"
-        loading={save.isPending}
-        disabled={save.isSuccess}
-        onClick={() => save.mutate()}
-      >
-        Calibrate {other.signal} by it from now on
-      </Button>
-      {save.isSuccess && (
-        <Typography role="status" sx={{ mt: 1 }}>
-          It is the last step of its conversion now. What has been recorded stays until its past is made anew.
-        </Typography>
-      )}
-      {save.error && <ProblemAlert error={save.error} />}
-    </Paper>
-  );
 }

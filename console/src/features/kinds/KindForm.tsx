@@ -9,6 +9,7 @@ import type { Kind, KindDescription } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { DecoderEditor } from '../sending/DecoderEditor';
 import { decoderText, parseDecoder } from '../sending/decoder';
+import { without } from '../../without';
 import { SignalRows, toEntry, toNewSignal, type SignalEntry } from '../set-up/SignalRows';
 import {
   CodeField,
@@ -39,14 +40,13 @@ export function KindForm({ description, submitLabel, save, onSaved }: Props) {
   const parsed = parseDecoder(decoder);
   const saving = useMutation({
     mutationFn: () => {
-      const { late_after, silent_after } = description ?? {};
       return save({
+        // What this form does not show stays as it is.
+        ...(description === undefined ? {} : without(description, 'decoder')),
         name,
         note,
         interval_s: intervalSeconds(every),
         signals: rows.map(toNewSignal),
-        ...(late_after === undefined ? {} : { late_after }),
-        ...(silent_after === undefined ? {} : { silent_after }),
         ...(code === '' ? {} : { code }),
         ...(parsed.ok && parsed.form ? { decoder: parsed.form } : {}),
       });

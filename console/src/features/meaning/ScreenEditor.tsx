@@ -236,6 +236,31 @@ function Position({
               )
             }
           />
+          <TextField
+            label="Signal that tells how good a fix is"
+            value={position.fix?.signal ?? ''}
+            onChange={(e) =>
+              put(
+                'position',
+                e.target.value === ''
+                  ? without(position, 'fix')
+                  : { ...position, fix: { at_least: position.fix?.at_least ?? 4, signal: e.target.value } },
+              )
+            }
+            placeholder="satellites"
+            slotProps={{ inputLabel: { shrink: true } }}
+            sx={{ width: 270 }}
+          />
+          {position.fix && (
+            <NumberField
+              label="At least"
+              value={position.fix.at_least}
+              onChange={(at_least) =>
+                position.fix && change({ fix: { ...position.fix, at_least: at_least ?? 0 } })
+              }
+              width={110}
+            />
+          )}
         </>
       )}
     </Row>

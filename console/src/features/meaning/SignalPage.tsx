@@ -6,6 +6,7 @@ import { Link as RouterLink, useParams } from 'react-router';
 import { deviceNow, meaning as meaningQuery, signals } from '../../api/queries';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { CalibrationSection } from './CalibrationSection';
 import { MeaningForm } from './MeaningForm';
 import { PastSection } from './PastSection';
 import { inWords } from './words';
@@ -39,6 +40,11 @@ export function SignalPage() {
         </Typography>
       </Box>
       <MeaningForm key={said.version} device={device} signal={signal} said={said} />
+      {signal.type === 'number' && said.meaning?.formula === undefined && (
+        <Section title="Calibration">
+          <CalibrationSection device={device} signal={code} symbol={signal.symbol} />
+        </Section>
+      )}
       <Section title="The past">
         <PastSection device={device} signal={code} neededBy={said.needed_by ?? []} />
       </Section>
