@@ -243,21 +243,39 @@ export interface Span {
   to: number;
 }
 
-export const summary = (siteCode: string, device: string, signal: string, span: Span, buckets: number) =>
+const inUnit = (unit: string | undefined) => (unit === undefined ? '' : `&unit=${part(unit)}`);
+
+/** Summaries of a signal, in its own unit or another. */
+export const summary = (
+  siteCode: string,
+  device: string,
+  signal: string,
+  span: Span,
+  buckets: number,
+  unit?: string,
+) =>
   queryOptions({
-    queryKey: ['summary', siteCode, device, signal, span.from, span.to, buckets],
+    queryKey: ['summary', siteCode, device, signal, span.from, span.to, buckets, unit],
     queryFn: () => {
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&buckets=${buckets}`;
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&buckets=${buckets}${inUnit(unit)}`;
       return api.get<SummarySet>(`${devicePath(siteCode, device)}/signals/${part(signal)}/summary?${query}`);
     },
     placeholderData: keepPreviousData,
   });
 
-export const readings = (siteCode: string, device: string, signal: string, span: Span, after?: string) =>
+/** Readings of a signal, the newest first, in its own unit or another. */
+export const readings = (
+  siteCode: string,
+  device: string,
+  signal: string,
+  span: Span,
+  after?: string,
+  unit?: string,
+) =>
   queryOptions({
-    queryKey: ['readings', siteCode, device, signal, span.from, span.to, after],
+    queryKey: ['readings', siteCode, device, signal, span.from, span.to, after, unit],
     queryFn: () => {
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=50`;
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=50${inUnit(unit)}`;
       const from = after === undefined ? '' : `&after=${part(after)}`;
       return api.get<Page<Reading>>(
         `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${from}`,

@@ -13,10 +13,11 @@ import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
 import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
+import { inChosenUnit, readUnits, unitChoices, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, parseLocal } from '../../format/time';
 import { Pane } from './Pane';
 import { ReadingsTable } from './ReadingsTable';
-import { columns, panes, story } from './series';
+import { axisTitle, columns, panes, story } from './series';
 import { SPANS, readShown, writeShown, type Shown, type SpanId } from './spans';
 import { useHistory } from './useHistory';
 
@@ -27,7 +28,10 @@ export function HistorySection({ device }: { device: DeviceNow }) {
   const shown = readShown(params);
   const show = (next: Shown) =>
     setParams((old) => writeShown(old, next), { replace: true, preventScrollReset: true });
-  const drawn = useDrawn(device);
+  const chosen = useMemo(() => readUnits(params.getAll('in')), [params]);
+  const drawn = useDrawn(device, chosen);
+  const choose = (own: string, other: string) =>
+    setParams((old) => withUnit(old, own, other), { replace: true, preventScrollReset: true });
   const { span, bySignal, error, isPending } = useHistory(site.code, device.device, drawn, shown);
   const groups = useMemo(() => panes(drawn), [drawn]);
   if (drawn.length === 0)
@@ -49,6 +53,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
             <PaneOf
               key={pane.map((signal) => signal.signal).join()}
               pane={pane}
+              onUnit={(own, other) => choose(own, other)}
               sets={bySignal}
               span={span}
               interval={device.interval_s}
@@ -57,7 +62,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
             />
           ))}
         </Box>
-        <ReadingsTable device={device} span={span} />
+        <ReadingsTable device={device} span={span} chosen={chosen} />
       </Box>
     </>
   );
@@ -91,7 +96,7 @@ function CompareLink({
 }
 
 /** The signals a chart can show, the same list as long as they are the same. */
-function useDrawn(device: DeviceNow): SignalNow[] {
+function useDrawn(device: DeviceNow, chosen: ChosenUnits): Drawn[] {
   const key = JSON.stringify(
     device.signals.map(({ signal, name, type, unit, symbol, decimals }) => ({
       signal,
@@ -102,11 +107,27 @@ function useDrawn(device: DeviceNow): SignalNow[] {
       decimals,
     })),
   );
-  return useMemo(() => (JSON.parse(key) as SignalNow[]).filter((signal) => signal.type !== 'text'), [key]);
+  return useMemo(
+    () =>
+      (JSON.parse(key) as SignalNow[])
+        .filter((signal) => signal.type !== 'text')
+        .map((signal) => ({ ...inChosenUnit(signal, chosen), own: signal.unit })),
+    [key, chosen],
+  );
+}
+
+/** A signal as it is drawn: in the unit that was chosen, with its own kept. */
+type Drawn = SignalNow & { asked?: string; own?: string | undefined };
+
+/** The address with another unit chosen for all signals of a unit. */
+function withUnit(old: URLSearchParams, own: string, other: string): URLSearchParams {
+  const kept = [...old].filter(([name, value]) => name !== 'in' || !value.startsWith(`${own}>`));
+  return new URLSearchParams(own === other ? kept : [...kept, ['in', `${own}>${other}`]]);
 }
 
 interface PaneOfProps {
-  pane: SignalNow[];
+  pane: Drawn[];
+  onUnit: (own: string, other: string) => void;
   sets: Map<string, SummarySet | undefined>;
   span: Span;
   interval: number;
@@ -114,7 +135,7 @@ interface PaneOfProps {
   onZoom: (span: Span) => void;
 }
 
-function PaneOf({ pane, sets, span, interval, height, onZoom }: PaneOfProps) {
+function PaneOf({ pane, onUnit, sets, span, interval, height, onZoom }: PaneOfProps) {
   const { zone } = useSite();
   const own = useMemo(() => pane.map((signal) => sets.get(signal.signal)), [pane, sets]);
   const data = useMemo(() => columns(own, interval), [own, interval]);
@@ -130,10 +151,39 @@ function PaneOf({ pane, sets, span, interval, height, onZoom }: PaneOfProps) {
         onZoom={onZoom}
         summary={told}
       />
-      <Typography data-story sx={{ mb: 2 }}>
-        {told}
-      </Typography>
+      <Stack
+        direction="row"
+        spacing={2}
+        sx={{ mb: 2, alignItems: 'baseline', justifyContent: 'space-between' }}
+      >
+        <Typography data-story>{told}</Typography>
+        <UnitChoice pane={pane} onUnit={onUnit} />
+      </Stack>
     </>
+  );
+}
+
+/** In which unit a pane is looked at, where there are several for what it shows. */
+function UnitChoice({ pane, onUnit }: Pick<PaneOfProps, 'pane' | 'onUnit'>) {
+  const { own, unit } = pane[0] ?? {};
+  const choices = unitChoices(own);
+  if (own === undefined || choices.length === 0) return null;
+  return (
+    <TextField
+      select
+      size="small"
+      variant="standard"
+      value={unit}
+      onChange={(event) => onUnit(own, event.target.value)}
+      slotProps={{ select: { native: true }, htmlInput: { 'aria-label': `Unit of ${axisTitle(pane)}` } }}
+      sx={{ minWidth: 72, flexShrink: 0 }}
+    >
+      {choices.map(({ code, symbol }) => (
+        <option key={code} value={code}>
+          {symbol}
+        </option>
+      ))}
+    </TextField>
   );
 }
 

@@ -17,17 +17,27 @@ import type { DeviceNow } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';
+import { inChosenUnit, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, fineTime } from '../../format/time';
 
 /** The readings of one signal in the time shown, newest first. */
-export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span }) {
+export function ReadingsTable({
+  device,
+  span,
+  chosen,
+}: {
+  device: DeviceNow;
+  span: Span;
+  chosen: ChosenUnits;
+}) {
   const site = useSite();
   const [params, setParams] = useSearchParams();
   const [pages, setPages] = useState<string[]>([]);
-  const signal = device.signals.find((s) => s.signal === params.get('signal')) ?? device.signals[0];
+  const found = device.signals.find((s) => s.signal === params.get('signal')) ?? device.signals[0];
+  const signal = found && inChosenUnit(found, chosen);
   const after = pages.at(-1);
   const { data, error } = useQuery({
-    ...readings(site.code, device.device, signal?.signal ?? '', span, after),
+    ...readings(site.code, device.device, signal?.signal ?? '', span, after, signal?.asked),
     enabled: signal !== undefined,
     gcTime: 10_000,
   });
@@ -42,7 +52,8 @@ export function ReadingsTable({ device, span }: { device: DeviceNow; span: Span 
   const next = data?.next;
   // Samples of a waveform all have the same second.
   const time = data?.items.some((reading) => Date.parse(reading.at) % 1000 !== 0) ? fineTime : dateTime;
-  const exportUrl = `/api/v1/sites/${site.code}/export?format=csv&signals=${device.device}/${signal.signal}&from=${span.from / 1000}&to=${span.to / 1000}`;
+  const column = `${device.device}/${signal.signal}${signal.asked === undefined ? '' : `:${signal.asked}`}`;
+  const exportUrl = `/api/v1/sites/${site.code}/export?format=csv&signals=${encodeURIComponent(column)}&from=${span.from / 1000}&to=${span.to / 1000}`;
   return (
     <Box sx={{ minWidth: 0 }}>
       <TextField

@@ -79,13 +79,13 @@ export function story(signal: SignalNow, set: SummarySet | undefined, zone: stri
 }
 
 /** Signals in panes, those of one unit together, at most five to a pane. */
-export function panes(signals: SignalNow[]): SignalNow[][] {
+export function panes<T extends SignalNow>(signals: T[]): T[][] {
   const byUnit = groupBy(
     signals.filter((signal) => signal.type !== 'text'),
     (signal) => (signal.type === 'flag' ? 'flag' : `unit ${signal.unit ?? ''}`),
   );
   return [...byUnit.values()].flatMap((group) => {
-    const parts: SignalNow[][] = [];
+    const parts: T[][] = [];
     for (let i = 0; i < group.length; i += 5) parts.push(group.slice(i, i + 5));
     return parts;
   });

@@ -34,11 +34,16 @@ function useSpan(device: string, shown: Shown): Span {
 }
 
 /** The history of some signals of a device over the time shown. */
-export function useHistory(site: string, device: string, signals: SignalNow[], shown: Shown) {
+export function useHistory(
+  site: string,
+  device: string,
+  signals: (SignalNow & { asked?: string })[],
+  shown: Shown,
+) {
   const span = useSpan(device, shown);
   const results = useQueries({
     queries: signals.map((signal) => ({
-      ...summary(site, device, signal.signal, span, BUCKETS),
+      ...summary(site, device, signal.signal, span, BUCKETS, signal.asked),
       gcTime: 10_000,
     })),
   });
