@@ -9,14 +9,15 @@ import type {
   Device,
   DeviceNow,
   Follower,
-  Key,
   Job,
   Joining,
+  Key,
   Kind,
   Link,
   MeaningVersion,
   Page,
   PresenceChange,
+  QualityCounts,
   Reading,
   Recipes,
   RetentionState,
@@ -263,25 +264,31 @@ export const summary = (
     placeholderData: keepPreviousData,
   });
 
-/** Readings of a signal, the newest first, in its own unit or another. */
+/** Readings of a signal, the newest first: in its own unit or another, the good ones or all. */
 export const readings = (
   siteCode: string,
   device: string,
   signal: string,
   span: Span,
-  after?: string,
-  unit?: string,
+  { after, unit, all }: { after?: string | undefined; unit?: string | undefined; all?: boolean } = {},
 ) =>
   queryOptions({
-    queryKey: ['readings', siteCode, device, signal, span.from, span.to, after, unit],
+    queryKey: ['readings', siteCode, device, signal, span.from, span.to, after, unit, all],
     queryFn: () => {
       const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=50${inUnit(unit)}`;
-      const from = after === undefined ? '' : `&after=${part(after)}`;
+      const more = `${after === undefined ? '' : `&after=${part(after)}`}${all ? '&all=true' : ''}`;
       return api.get<Page<Reading>>(
-        `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${from}`,
+        `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${more}`,
       );
     },
     placeholderData: keepPreviousData,
+  });
+
+/** How many readings from a time on are good, and why others are not; `path` is the signal's. */
+export const quality = (path: string, from: number) =>
+  queryOptions({
+    queryKey: ['quality', path, from],
+    queryFn: () => api.get<QualityCounts>(`${path}/quality?from=${from / 1000}`),
   });
 
 /** How long readings of a signal are kept; `path` is the signal's. */

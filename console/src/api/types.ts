@@ -218,6 +218,15 @@ export interface TriedMeaning {
   remembers: boolean;
 }
 
+/** How many readings of a time are good, and what was caught of the others. */
+export interface QualityCounts {
+  readings: number;
+  good: number;
+  caught: Caught[];
+  /** To when they were counted, if there were too many. */
+  until?: string;
+}
+
 export interface Caught {
   quality: 'suspect' | 'rejected';
   cause: string;

@@ -1,5 +1,6 @@
 use fantoccini::Locator;
 use lantern_e2e::{Browser, Service};
+use reqwest::Method;
 use serde_json::{Value, json};
 use std::process::Command;
 
@@ -187,6 +188,39 @@ async fn what_values_mean_is_written_tried_and_applied_to_the_past() {
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
         browser.press("Calibrate tower/second by it from now on").await;
         browser.sees("It is the last step of its conversion now").await;
+
+        browser.open(&format!("{base}/devices/tower/signals/second")).await;
+        browser.fill("What it said, and what was right", "1 0\n3").await;
+        browser.sees("Line 2 is not two numbers").await;
+        browser.fill("What it said, and what was right", "1 0\n3 1").await;
+        browser.press("Work the line out").await;
+        browser.sees("right = 0.5000 × said − 0.5000").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Keep it as the last step").await;
+        browser.sees("It holds for what comes from now on").await;
+        browser.sees("Version 2 holds.").await;
+    })
+    .await;
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_history_is_looked_at_in_another_unit() {
+    let service = Service::start().await;
+    let key = service.device("larder", &["temp"]).await;
+    let signal = "sites/marlbeck/devices/larder/signals/temp";
+    service.api(Method::PATCH, signal, Some(json!({"unit": "Cel"}))).await.ok();
+    service.deliver(&key, json!([{"at": now_s() - 60, "temp": 4.5}, {"temp": 5.0}]).to_string()).await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/larder", service.url)).await;
+        browser.text_of("[data-story]", |text| text.contains("highest 5.0") && text.contains("°C")).await;
+        let unit = browser.find(Locator::Css("select[aria-label^='Unit of temp']")).await;
+        unit.select_by_value("[degF]").await.unwrap();
+        browser.text_of("[data-story]", |text| text.contains("lowest 40.1") && text.contains("41.0 °F")).await;
+        browser.sees("Value (°F)").await;
+        assert!(browser.page.current_url().await.unwrap().query().unwrap().contains("degF"), "it can be sent");
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
     })
     .await;
 }

@@ -1,5 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
@@ -19,6 +21,7 @@ import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';
 import { inChosenUnit, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, fineTime } from '../../format/time';
+import { causeInWords } from '../meaning/words';
 
 /** The readings of one signal in the time shown, newest first. */
 export function ReadingsTable({
@@ -33,11 +36,12 @@ export function ReadingsTable({
   const site = useSite();
   const [params, setParams] = useSearchParams();
   const [pages, setPages] = useState<string[]>([]);
+  const [all, setAll] = useState(false);
   const found = device.signals.find((s) => s.signal === params.get('signal')) ?? device.signals[0];
   const signal = found && inChosenUnit(found, chosen);
   const after = pages.at(-1);
   const { data, error } = useQuery({
-    ...readings(site.code, device.device, signal?.signal ?? '', span, after, signal?.asked),
+    ...readings(site.code, device.device, signal?.signal ?? '', span, { after, unit: signal?.asked, all }),
     enabled: signal !== undefined,
     gcTime: 10_000,
   });
@@ -70,6 +74,19 @@ export function ReadingsTable({
           </MenuItem>
         ))}
       </TextField>
+      <FormControlLabel
+        control={
+          <Checkbox
+            size="small"
+            checked={all}
+            onChange={(_, next) => {
+              setPages([]);
+              setAll(next);
+            }}
+          />
+        }
+        label="Also what is suspect or rejected"
+      />
       {error && <ProblemAlert error={error} />}
       <TableContainer
         sx={{ height: 400, border: 1, borderColor: 'divider', borderRadius: 1, bgcolor: 'background.paper' }}
@@ -90,7 +107,14 @@ export function ReadingsTable({
             {data?.items.map((reading) => (
               <TableRow key={reading.at}>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>{time(reading.at, site.zone)}</TableCell>
-                <TableCell align="right">{shown(reading.value, signal.decimals)}</TableCell>
+                <TableCell align="right">
+                  {shown(reading.value, signal.decimals)}
+                  {reading.quality && (
+                    <Typography component="div" variant="body2" sx={{ color: 'warning.main' }}>
+                      {reading.quality}: {causeInWords(reading.cause)}
+                    </Typography>
+                  )}
+                </TableCell>
               </TableRow>
             ))}
           </TableBody>

@@ -2,14 +2,16 @@ import Box from '@mui/material/Box';
 import Link from '@mui/material/Link';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
-import { deviceNow, meaning as meaningQuery, signals } from '../../api/queries';
+import { deviceNow, meaning as meaningQuery, quality, signalPath, signals } from '../../api/queries';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { CalibrationSection } from './CalibrationSection';
 import { MeaningForm } from './MeaningForm';
 import { PastSection } from './PastSection';
-import { inWords } from './words';
+import { serviceNow } from '../../format/clock';
+import { inWords, qualityInWords } from './words';
 
 /** One signal: how its values come about and which of them are believed. */
 export function SignalPage() {
@@ -38,6 +40,7 @@ export function SignalPage() {
           {signal.symbol === '' ? '' : `, in ${signal.symbol}`}
           {said.needed_by ? `; needed by ${said.needed_by.join(', ')}` : ''}
         </Typography>
+        <QualityLine path={signalPath(site.code, device, code)} />
       </Box>
       <MeaningForm key={said.version} device={device} signal={signal} said={said} />
       {signal.type === 'number' && said.meaning?.formula === undefined && (
@@ -49,6 +52,18 @@ export function SignalPage() {
         <PastSection device={device} signal={code} neededBy={said.needed_by ?? []} />
       </Section>
     </>
+  );
+}
+
+/** How much of the last week can be believed. */
+function QualityLine({ path }: { path: string }) {
+  // The same for as long as the page is looked at.
+  const [from] = useState(() => Math.floor(serviceNow() / 6e4) * 6e4 - 7 * 864e5);
+  const { data } = useQuery(quality(path, from));
+  return (
+    <Typography color="textSecondary" sx={{ minHeight: 24 }}>
+      {data && qualityInWords(data)}
+    </Typography>
   );
 }
 

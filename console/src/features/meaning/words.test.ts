@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { caughtInWords, inWords, tidy } from './words';
+import { caughtInWords, inWords, qualityInWords, tidy } from './words';
 
 describe('what values mean', () => {
   it('is said in a few words', () => {
@@ -7,6 +7,17 @@ describe('what values mean', () => {
     expect(inWords({ formula: 'a', screen: {} })).toBe('worked out, screened');
     expect(caughtInWords({ quality: 'rejected', cause: 'jump', count: 1200 })).toBe(
       '1,200 rejected: changed faster than possible',
+    );
+  });
+
+  it('tells how much can be believed', () => {
+    expect(qualityInWords({ readings: 0, good: 0, caught: [] })).toBe('No readings in the last week.');
+    expect(qualityInWords({ readings: 2000, good: 2000, caught: [] })).toBe(
+      'All of 2,000 readings of the last week are good.',
+    );
+    const caught = [{ quality: 'suspect', cause: 'frozen', count: 3 } as const];
+    expect(qualityInWords({ readings: 9, good: 6, caught, until: '2026-05-01T00:00:00Z' })).toBe(
+      'Of the first 9 readings of the last week 6 are good; 3 suspect: the same for too long.',
     );
   });
 

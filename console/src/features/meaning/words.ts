@@ -1,4 +1,4 @@
-import type { Caught, Meaning } from '../../api/types';
+import type { Caught, Meaning, QualityCounts } from '../../api/types';
 
 /** What a signal's values mean, in a few words. */
 export function inWords(meaning: Meaning | undefined): string {
@@ -28,6 +28,15 @@ export const causeInWords = (cause: string | undefined): string => CAUSES[cause 
 /** "12 rejected: changed faster than possible" */
 export const caughtInWords = ({ quality, cause, count }: Caught): string =>
   `${count.toLocaleString('en')} ${quality}: ${causeInWords(cause)}`;
+
+/** "Of 20,160 readings of the last week 20,126 are good; 34 rejected: outside of the range." */
+export function qualityInWords({ readings, good, caught, until }: QualityCounts): string {
+  const count = (number: number) => number.toLocaleString('en');
+  if (readings === 0) return 'No readings in the last week.';
+  const counted = `${until === undefined ? '' : 'the first '}${count(readings)} readings of the last week`;
+  if (good === readings) return `All of ${counted} are good.`;
+  return `Of ${counted} ${count(good)} are good; ${caught.map(caughtInWords).join('; ')}.`;
+}
 
 /** A meaning without the parts that say nothing. */
 export function tidy(meaning: Meaning): Meaning | null {
