@@ -300,8 +300,8 @@ async fn a_lost_service_is_said_and_found_again() {
 #[tokio::test]
 async fn files_are_packed_and_cached_and_deep_links_work() {
     let service = Service::bare();
-    let get = |path: &str| service.request(reqwest::Method::GET, path).header("Accept-Encoding", "br");
-    let page = service.request(reqwest::Method::GET, "/sites/marlbeck/devices/tower").send().await.unwrap();
+    let get = |path: &str| service.request(Method::GET, path).header("Accept-Encoding", "br");
+    let page = service.request(Method::GET, "/sites/marlbeck/devices/tower").send().await.unwrap();
     assert_eq!(page.headers()["cache-control"], "no-cache");
     let html = page.text().await.unwrap();
     let script =
@@ -315,7 +315,7 @@ async fn files_are_packed_and_cached_and_deep_links_work() {
     assert_eq!(again.status().as_u16(), 304);
 
     for (path, status) in [("/assets/none.js", 404), ("/api/v1/none", 404), ("/in/a/b", 404), ("/add-site", 200)] {
-        let answer = service.request(reqwest::Method::GET, path).send().await.unwrap();
+        let answer = service.request(Method::GET, path).send().await.unwrap();
         assert_eq!(answer.status().as_u16(), status, "{path}");
     }
     let problem: Value = service.get("none").await.json();
