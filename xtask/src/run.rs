@@ -32,7 +32,9 @@ pub(crate) fn cargo(arguments: &[&str]) -> Command {
 
 /// Runs a command to its end.
 pub(crate) fn run(command: &mut Command) -> Result<()> {
-    let shown = format!("{command:?}").replace('"', "");
+    let words: Vec<_> =
+        std::iter::once(command.get_program()).chain(command.get_args()).map(|word| word.to_string_lossy()).collect();
+    let shown = words.join(" ");
     let status = command.status().with_context(|| format!("cannot run {shown}"))?;
     if !status.success() {
         bail!("{shown} failed ({status})");

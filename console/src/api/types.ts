@@ -304,6 +304,8 @@ export interface Compared {
 export interface Comparison {
   reference: string;
   unit?: string;
+  /** How that unit is shown. */
+  symbol?: string;
   from: string;
   to: string;
   tolerance_s: number;

@@ -9,6 +9,9 @@ pub struct Comparison {
     /// The unit in which they are compared.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// How that unit is shown.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub symbol: String,
     /// From this time on.
     pub from: String,
     /// To this time, itself excluded.

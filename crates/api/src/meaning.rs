@@ -86,6 +86,9 @@ pub struct TriedMeaning {
     /// Its unit.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// How that unit is shown.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub symbol: String,
     /// How far it can be trusted; absent if it is good.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub quality: Option<ReadingQuality>,

@@ -20,10 +20,24 @@ fn fixed(number: f64, decimals: u8) -> String {
     format!("{number:.*}", usize::from(decimals)).replace('-', "\u{2212}")
 }
 
-/// A value as it was sent.
+/// A number with ten significant digits at the most, which is more than any sensor
+/// knows; whole ones stay whole.
+pub(crate) fn number(number: f64) -> String {
+    let rounded = format!("{number:.9e}").parse().unwrap_or(number);
+    let shown = if number.fract() == 0.0 { number } else { rounded };
+    shown.to_string().replace('-', "\u{2212}")
+}
+
+/// A number that is added or taken away, with the sign before it.
+pub(crate) fn added(number: f64) -> String {
+    let sign = if number < 0.0 { '\u{2212}' } else { '+' };
+    format!("{sign} {}", self::number(number.abs()))
+}
+
+/// A value as it was sent or worked out.
 pub(crate) fn plain(value: &Value) -> String {
     match value {
-        Value::Number(number) => number.to_string(),
+        Value::Number(number) => self::number(*number),
         other => self::value(other, 0),
     }
 }

@@ -474,5 +474,5 @@ async fn meanings_are_said_from_the_command_line() {
     let compared = client.ok(&[&["compare", "tower/level", "tower/second"][..], &times].concat());
     assert!(compared.contains("of 51 readings have one") && compared.contains("correlation  1.0000"), "{compared}");
     let line = client.ok(&["calibrate", "tower/second", "1=0", "3=1"]);
-    assert!(line.contains("right = 0.5 × said + -0.5"), "{line}");
+    assert!(line.contains("right = 0.5 × said \u{2212} 0.5"), "{line}");
 }

@@ -33,8 +33,8 @@ export function CalibrationOffer({ found, other }: { found: Comparison; other: C
       </Typography>
       <Typography sx={{ mb: 1.5 }}>
         {found.reference} = {worked(line.slope)} × {other.signal} {line.intercept < 0 ? '−' : '+'}{' '}
-        {withUnit(worked(Math.abs(line.intercept)), found.unit ?? '')}, give or take{' '}
-        {withUnit(worked(line.residual), found.unit ?? '')}. Only right where the reference is.
+        {withUnit(worked(Math.abs(line.intercept)), found.symbol ?? '')}, give or take{' '}
+        {withUnit(worked(line.residual), found.symbol ?? '')}. Only right where the reference is.
       </Typography>
       <Button
         variant="outlined"

@@ -148,7 +148,7 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
       </Empty>
     );
   }
-  const unit = found.unit ?? '';
+  const unit = found.symbol ?? '';
   const amount = (value: number) => withUnit(worked(value), unit);
   const facts: [string, string][] = [
     ['Bias', amount(figures.bias)],

@@ -14,7 +14,7 @@ export function Scatter({ found, other }: { found: Comparison; other: Compared }
   const { ref, width } = useWidth();
   const scheme = useScheme();
   const colours = useTheme().vars?.palette;
-  const unit = found.unit === undefined ? '' : ` (${found.unit})`;
+  const unit = found.symbol === undefined ? '' : ` (${found.symbol})`;
   // One scale for both, so that agreement is the diagonal.
   const [low, high] = range(other.sample.flatMap((pair) => [pair.reference, pair.other]));
   const x = (value: number) => LEFT + ((value - low) / (high - low)) * (width - LEFT - 12);

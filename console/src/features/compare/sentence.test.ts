@@ -2,7 +2,15 @@ import { describe, expect, it } from 'vitest';
 import type { Compared, Comparison } from '../../api/types';
 import { inSentence } from './sentence';
 
-const found: Comparison = { reference: 'a/x', unit: 'm', from: '', to: '', tolerance_s: 1, others: [] };
+const found: Comparison = {
+  reference: 'a/x',
+  unit: 'm',
+  symbol: 'm',
+  from: '',
+  to: '',
+  tolerance_s: 1,
+  others: [],
+};
 const other = (bias: number, spread: number, shifted_s = 0): Compared => ({
   signal: 'b/y',
   shifted_s,

@@ -24,7 +24,7 @@ pub(crate) async fn run(context: &Context, args: CompareArgs) -> Result<()> {
     let path = format!("sites/{}/compare", segment(&server.site_code().await?));
     let found: Comparison = server.get(&path, &query).await?;
     context.output.print(&found, |found| {
-        let unit = found.unit.as_deref().unwrap_or_default();
+        let unit = &found.symbol;
         found.others.iter().map(|other| text(other, &found.reference, unit)).collect::<Vec<_>>().join("\n\n")
     })
 }
@@ -35,7 +35,7 @@ fn figure(number: f64) -> String {
         return "0".to_owned();
     }
     let digits = (3 - number.abs().log10().floor() as i32).clamp(0, 9);
-    format!("{number:.*}", digits as usize)
+    format!("{number:.*}", digits as usize).replace('-', "\u{2212}")
 }
 
 fn text(other: &Compared, reference: &str, unit: &str) -> String {
@@ -61,10 +61,11 @@ fn text(other: &Compared, reference: &str, unit: &str) -> String {
         None => String::new(),
     };
     let line = figures.line.map_or_else(String::new, |line| {
+        let sign = if line.intercept < 0.0 { '\u{2212}' } else { '+' };
         format!(
-            "{reference} = {} × it + {}, ± {}",
+            "{reference} = {} × it {sign} {}, ± {}",
             figure(line.slope),
-            with_unit(line.intercept),
+            with_unit(line.intercept.abs()),
             with_unit(line.residual)
         )
     });

@@ -173,12 +173,12 @@ fn text(tried: &TriedMeaning) -> String {
     let mut lines = Vec::new();
     if !tried.steps.is_empty() {
         let row = |(place, step): (usize, &lantern_api::TriedStep)| {
-            let output = step.output.map(|n| show::plain(&lantern_api::Value::Number(n)));
+            let output = step.output.map(show::number);
             vec![
                 (place + 1).to_string(),
-                show::plain(&lantern_api::Value::Number(step.input)),
+                show::number(step.input),
                 output.or_else(|| step.why.clone()).unwrap_or_default(),
-                step.unit.clone().unwrap_or_default(),
+                step.symbol.clone(),
             ]
         };
         let rows = tried.steps.iter().enumerate().map(row).collect();
@@ -186,11 +186,11 @@ fn text(tried: &TriedMeaning) -> String {
     }
     for other in &tried.others {
         let value = other.value.as_ref().map_or_else(|| "no value yet".to_owned(), show::plain);
-        let unit = other.unit.as_deref().unwrap_or_default();
+        let unit = &other.symbol;
         let age = if other.is_too_old { ", too old to count" } else { "" };
         lines.push(format!("{}: {value} {unit}{age}", other.signal));
     }
-    let unit = tried.unit.as_deref().unwrap_or_default();
+    let unit = &tried.symbol;
     let quality = match (tried.quality, &tried.cause) {
         (Some(found), Some(cause)) => format!(", {} ({cause})", show::quality(found)),
         _ => String::new(),
@@ -235,6 +235,7 @@ pub(crate) async fn calibrate(context: &Context, args: CalibrateArgs) -> Result<
         } else {
             "not saved; add --save to have it hold from now on".to_owned()
         };
-        format!("right = {} × said + {}, ± {}\n{saved}", line.slope, line.intercept, line.residual)
+        let residual = show::number(line.residual);
+        format!("right = {} × said {}, ± {residual}\n{saved}", show::number(line.slope), show::added(line.intercept))
     })
 }

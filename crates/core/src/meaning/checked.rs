@@ -377,8 +377,10 @@ mod tests {
     /// number of °C; counts of which 65535 is none, and whose volts come by it.
     #[test]
     fn markers_are_looked_for_in_what_was_sent() {
+        /// What is sent, its value, how far that can be believed.
+        type Judged = (f64, f64, Quality);
         let none = Quality::Rejected(Cause::Marker);
-        let cases: &[(&str, &str, &[(f64, f64, Quality)])] = &[
+        let cases: &[(&str, &str, &[Judged])] = &[
             (
                 "Cel",
                 r#"{"conversion": {"from": "[degF]", "steps": []}, "screen": {"markers": [185.2]}}"#,

@@ -128,13 +128,7 @@ impl UnitChange {
             }
             (Scale::Linear, Scale::Linear) => value / (self.to.factor / self.from.factor),
             _ if self.from == self.to => value,
-            // Adding some hundred kelvins and taking them away again loses the last
-            // digits; a ten-thousandth of a millionth of a degree is what is left.
-            (Scale::Offset { .. }, _) | (_, Scale::Offset { .. }) => {
-                let changed = self.to.from_si(self.from.to_si(value));
-                let rounded = (changed * 1e10).round() / 1e10;
-                if rounded.is_finite() { rounded } else { changed }
-            }
+            (Scale::Offset { .. }, _) | (_, Scale::Offset { .. }) => tidied(self.to.from_si(self.from.to_si(value))),
             _ => self.to.from_si(self.from.to_si(value)),
         }
     }
@@ -150,6 +144,15 @@ impl UnitChange {
     pub fn is_identity(&self) -> bool {
         self.from.scale == self.to.scale && self.from.factor.to_bits() == self.to.factor.to_bits()
     }
+}
+
+/// Adding some hundred kelvins and taking them away again spoils the last digits: a value
+/// that is a few of them beside a round one is that. Others keep theirs, so that there
+/// and back again is the same.
+fn tidied(value: f64) -> f64 {
+    let round = (value * 1e9).round() / 1e9;
+    let is_near = (value - round).abs() <= 1e-12 + value.abs() * 1e-14;
+    if is_near { round } else { value }
 }
 
 impl UnitCode {
@@ -249,6 +252,17 @@ mod tests {
             ("Cel", 21.5, "K", 294.65),
         ] {
             assert_eq!(UnitChange::between(&code(from), &code(to)).unwrap().apply(value), expected, "{from} to {to}");
+        }
+    }
+
+    #[test]
+    fn a_temperature_comes_back_as_it_was() {
+        let (fahrenheit, celsius) = (code("[degF]"), code("Cel"));
+        let there = UnitChange::between(&fahrenheit, &celsius).unwrap();
+        let back = UnitChange::between(&celsius, &fahrenheit).unwrap();
+        for tenths in -1_000..3_000 {
+            let value = f64::from(tenths) / 10.0;
+            assert_eq!(back.apply(there.apply(value)), value, "by {}", there.apply(value));
         }
     }
 

@@ -56,7 +56,11 @@ pub(crate) async fn preview(
     raw: Option<f64>,
 ) -> Result<api::TriedMeaning, Problem> {
     let meant = Meant::of(site.id, &device.code, signal);
-    let mut tried = api::TriedMeaning { unit: signal.unit.clone(), ..api::TriedMeaning::default() };
+    let mut tried = api::TriedMeaning {
+        unit: signal.unit.clone(),
+        symbol: translate::symbol(signal.unit.as_deref()),
+        ..api::TriedMeaning::default()
+    };
     if let Err(error) = super::checks::fits(app, &meant, meaning).await? {
         tried.wrong = Some(wrong(&error));
         return Ok(tried);

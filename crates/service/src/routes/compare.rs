@@ -69,6 +69,7 @@ async fn compare(
     let mut result = Comparison {
         reference: reference.path.clone(),
         unit: reference.unit.clone(),
+        symbol: crate::translate::symbol(reference.unit.as_deref()),
         from: from.to_string(),
         to: to.to_string(),
         tolerance_s: given.unwrap_or_default(),
