@@ -36,6 +36,19 @@ const fn same(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
     Function { name, arguments: &[Measure::Any], repeats: false, result: Measure::Any, run }
 }
 
+const fn of_angle(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments: &[Measure::Angle], repeats: false, result: Measure::Number, run }
+}
+
+const fn to_angle(name: &'static str, run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments: &[Measure::Number], repeats: false, result: Measure::Angle, run }
+}
+
+/// Of moist air: its temperature and relative humidity.
+const fn of_air(name: &'static str, result: Measure, run: fn(&[f64]) -> f64) -> Function {
+    Function { name, arguments: &[TEMPERATURE, Measure::Number], repeats: false, result, run }
+}
+
 /// How much is in a tank: the level first, then its lengths.
 const fn tank(name: &'static str, arguments: &'static [Measure], run: fn(&[f64]) -> f64) -> Function {
     Function { name, arguments, repeats: false, result: Measure::Unit("m3"), run }
@@ -63,48 +76,12 @@ pub(super) const FUNCTIONS: &[Function] = &[
     plain("round", |x| x[0].round()),
     plain("floor", |x| x[0].floor()),
     plain("ceil", |x| x[0].ceil()),
-    Function {
-        name: "sin",
-        arguments: &[Measure::Angle],
-        repeats: false,
-        result: Measure::Number,
-        run: |x| x[0].sin(),
-    },
-    Function {
-        name: "cos",
-        arguments: &[Measure::Angle],
-        repeats: false,
-        result: Measure::Number,
-        run: |x| x[0].cos(),
-    },
-    Function {
-        name: "tan",
-        arguments: &[Measure::Angle],
-        repeats: false,
-        result: Measure::Number,
-        run: |x| x[0].tan(),
-    },
-    Function {
-        name: "asin",
-        arguments: &[Measure::Number],
-        repeats: false,
-        result: Measure::Angle,
-        run: |x| x[0].asin(),
-    },
-    Function {
-        name: "acos",
-        arguments: &[Measure::Number],
-        repeats: false,
-        result: Measure::Angle,
-        run: |x| x[0].acos(),
-    },
-    Function {
-        name: "atan",
-        arguments: &[Measure::Number],
-        repeats: false,
-        result: Measure::Angle,
-        run: |x| x[0].atan(),
-    },
+    of_angle("sin", |x| x[0].sin()),
+    of_angle("cos", |x| x[0].cos()),
+    of_angle("tan", |x| x[0].tan()),
+    to_angle("asin", |x| x[0].asin()),
+    to_angle("acos", |x| x[0].acos()),
+    to_angle("atan", |x| x[0].atan()),
     Function {
         name: "atan2",
         arguments: &[Measure::Any, Measure::Any],
@@ -133,34 +110,18 @@ pub(super) const FUNCTIONS: &[Function] = &[
         result: Measure::Any,
         run: |x| x[0].max(x[1]).min(x[2]),
     },
-    Function {
-        name: "dew_point",
-        arguments: &[TEMPERATURE, Measure::Number],
-        repeats: false,
-        result: TEMPERATURE,
-        run: |x| or_none(humidity::dew_point(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS,
-    },
-    Function {
-        name: "absolute_humidity",
-        arguments: &[TEMPERATURE, Measure::Number],
-        repeats: false,
-        result: Measure::Unit("kg/m3"),
-        run: |x| or_none(humidity::absolute_g_m3(x[0] - ZERO_CELSIUS, x[1] * 100.0)) / 1e3,
-    },
-    Function {
-        name: "heat_index",
-        arguments: &[TEMPERATURE, Measure::Number],
-        repeats: false,
-        result: TEMPERATURE,
-        run: |x| or_none(humidity::heat_index(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS,
-    },
-    Function {
-        name: "vapour_pressure_deficit",
-        arguments: &[TEMPERATURE, Measure::Number],
-        repeats: false,
-        result: PRESSURE,
-        run: |x| or_none(humidity::deficit_kpa(x[0] - ZERO_CELSIUS, x[1] * 100.0)) * 1e3,
-    },
+    of_air("dew_point", TEMPERATURE, |x| {
+        or_none(humidity::dew_point(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS
+    }),
+    of_air("absolute_humidity", Measure::Unit("kg/m3"), |x| {
+        or_none(humidity::absolute_g_m3(x[0] - ZERO_CELSIUS, x[1] * 100.0)) / 1e3
+    }),
+    of_air("heat_index", TEMPERATURE, |x| {
+        or_none(humidity::heat_index(x[0] - ZERO_CELSIUS, x[1] * 100.0)) + ZERO_CELSIUS
+    }),
+    of_air("vapour_pressure_deficit", PRESSURE, |x| {
+        or_none(humidity::deficit_kpa(x[0] - ZERO_CELSIUS, x[1] * 100.0)) * 1e3
+    }),
     Function {
         name: "pressure_altitude",
         arguments: &[PRESSURE],
