@@ -243,6 +243,36 @@ async fn derived_signals_follow_their_inputs_however_they_come() {
     assert!(changed.status == 422 && changed.text.contains("needs `level` as it is"), "{}", changed.text);
 }
 
+/// A month of an input at once: more than is looked at together, through two formulas.
+#[tokio::test]
+async fn what_is_deleted_goes_from_all_that_was_worked_out_of_it() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level", "volume", "full"]).await;
+    for (signal, code) in [("tower/level", "m"), ("tower/volume", "m3"), ("tower/full", "%")] {
+        unit(&service, signal, code).await;
+    }
+    mean(&service, "tower/volume", json!({"formula": "level * 3 \"m2\""})).await;
+    mean(&service, "tower/full", json!({"formula": "volume / 30 \"m3\""})).await;
+    let levels = vec![2.0; 9_000];
+    for start in [0, 9_000] {
+        let body = json!({"at": BASE + start, "every": 1, "level": levels}).to_string();
+        assert_eq!(service.deliver(&key, body).await.text, "ok 9000\n");
+    }
+    let counted = async |signal: &str, expected: u64| {
+        eventually(&format!("{signal} to have {expected} readings"), || async {
+            let counts = service.get(&format!("{}/quality?{SPAN}", path(signal))).await.ok();
+            (counts["readings"] == expected).then_some(())
+        })
+        .await;
+    };
+    counted("tower/full", 18_000).await;
+    let cut = format!("{}/readings?from={}&to={}", path("tower/level"), BASE + 10, BASE + 17_990);
+    service.api(Method::DELETE, &cut, None).await.ok();
+    counted("tower/level", 20).await;
+    counted("tower/volume", 20).await;
+    counted("tower/full", 20).await;
+}
+
 #[tokio::test]
 async fn positions_are_screened_as_pairs() {
     let service = Service::start().await;

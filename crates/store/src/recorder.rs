@@ -87,6 +87,7 @@ impl Delivery {
 
 struct Cut {
     span: Span,
+    changes: Vec<StateChange>,
     answer: oneshot::Sender<Result<(), RecordError>>,
 }
 
@@ -168,10 +169,10 @@ impl Recorder {
         Ok(Pending(answered))
     }
 
-    /// Deletes all readings of a span.
-    pub(crate) async fn cut(&self, span: Span) -> Result<(), RecordError> {
+    /// Deletes all readings of a span, together with changes of state.
+    pub(crate) async fn cut(&self, span: Span, changes: Vec<StateChange>) -> Result<(), RecordError> {
         let (answer, answered) = oneshot::channel();
-        let cut = Cut { span, answer };
+        let cut = Cut { span, changes, answer };
         self.queue()?.send(Job::Cut(cut)).await.map_err(|_| stopping())?;
         answered.await.unwrap_or_else(|_| Err(stopping()))
     }
@@ -225,14 +226,20 @@ impl crate::Store {
         self.recorder.queue_up(readings, changes, now)
     }
 
-    /// Deletes all readings of a signal from a time on and before another. They
-    /// are gone for every reader when this returns; their room is freed later.
+    /// Deletes all readings of a signal from a time on and before another, together with
+    /// changes of state: all of it or nothing. They are gone for every reader when this
+    /// returns; their room is freed later.
     ///
     /// # Errors
     /// [`StoreError::Recorder`]; nothing was deleted then.
-    pub async fn delete_readings(&self, signal: SignalId, from: Moment, to: Moment) -> Result<(), StoreError> {
+    pub async fn delete_readings(
+        &self,
+        signal: SignalId,
+        (from, to): (Moment, Moment),
+        changes: Vec<StateChange>,
+    ) -> Result<(), StoreError> {
         let span = Span { signal, from: from.as_micros(), to: to.as_micros() };
-        Ok(self.recorder.cut(span).await?)
+        Ok(self.recorder.cut(span, changes).await?)
     }
 }
 
@@ -351,6 +358,7 @@ impl Task {
         ] {
             sqlx::query(sql).bind(signal.0).bind(from).bind(to).execute(&mut *transaction).await?;
         }
+        state::write(&mut transaction, &cut.changes).await?;
         transaction.commit().await?;
         self.tails.apply(entry, layers.iter().map(|(signal, layer)| (*signal, layer)), &self.limits);
         self.memory.forget(signal);

@@ -116,7 +116,7 @@ impl Store {
     /// Deletes all readings of a signal and what was noted of them, and waits
     /// until their room is free.
     async fn erase(&self, signal: SignalId) -> Result<(), StoreError> {
-        self.recorder.cut(Span::all(signal)).await?;
+        self.recorder.cut(Span::all(signal), Vec::new()).await?;
         self.tails.until(|tails| tails.is_settled(signal)).await;
         Ok(())
     }

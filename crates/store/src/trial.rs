@@ -131,7 +131,7 @@ impl Store {
         let mut cleared = 0;
         for signal in self.signals(device).await? {
             cleared += self.count_readings(signal.id, u32::MAX).await?.count;
-            self.recorder.cut(Span::all(signal.id)).await?;
+            self.recorder.cut(Span::all(signal.id), Vec::new()).await?;
         }
         Ok(cleared)
     }

@@ -188,7 +188,7 @@ async fn play(steps: Vec<Step>) {
                 assert_eq!(record(&store, sent).await, expected);
             }
             Step::Delete(s, from, to) => {
-                store.delete_readings(signals[s], at(from), at(to)).await.unwrap();
+                store.delete_readings(signals[s], (at(from), at(to)), Vec::new()).await.unwrap();
                 model.retain(|&(signal, second), _| signal != s || !(from..to).contains(&second));
             }
             Step::Rework { signal, from, to, finishes, meanwhile } => {
@@ -209,7 +209,7 @@ async fn play(steps: Vec<Step>) {
     }
     // The sealer has come through it all: what is deleted leaves nothing behind.
     for signal in signals {
-        store.delete_readings(signal, Moment::MIN, Moment::MAX).await.unwrap();
+        store.delete_readings(signal, (Moment::MIN, Moment::MAX), Vec::new()).await.unwrap();
     }
     let left =
         "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
@@ -473,7 +473,7 @@ async fn what_is_old_is_kept_as_summaries() {
     let late = record(&store, vec![reading(level, 100, 1), reading(level, 20 * 86_400, 1)]).await;
     assert_eq!(late, Recorded { new: 1, expired: 1, ..Recorded::default() });
     // What is deleted there goes from the summaries.
-    store.delete_readings(level, at(0), at(3 * 86_400)).await.unwrap();
+    store.delete_readings(level, (at(0), at(3 * 86_400)), Vec::new()).await.unwrap();
     store.quiet().await;
     assert_eq!(whole(86_400).await[..17], days[3..]);
     store.close().await;

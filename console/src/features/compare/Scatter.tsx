@@ -1,4 +1,5 @@
 import Box from '@mui/material/Box';
+import Typography from '@mui/material/Typography';
 import { useTheme } from '@mui/material/styles';
 import type { Compared, Comparison } from '../../api/types';
 import { decimalsOf, range, ticks, useScheme, useWidth } from '../../components/Plot';
@@ -81,6 +82,9 @@ export function Scatter({ found, other }: { found: Comparison; other: Compared }
           </svg>
         )}
       </Box>
+      <Typography variant="body2" color="textSecondary">
+        Dotted: where both say the same{line ? '. Line: what fits them best' : ''}.
+      </Typography>
     </Box>
   );
 }

@@ -5,7 +5,7 @@
 //! that a late input and a new formula come to the same as if all had come in
 //! order. What is due is forgotten in the transaction that records what came of it.
 
-use super::apply::due_by;
+use super::apply::{due, due_by};
 use super::feed::{Alongside, Feed, before, last_at};
 use super::memories::number;
 use super::{SignalMeaning, SiteMeanings};
@@ -97,11 +97,11 @@ async fn derive(app: &App, signal: SignalId, (from, to): (Moment, Moment), throu
     let mut reached = from;
     while let Some(run) = evaluation.next(&mut memory, CHUNK).await? {
         let end = last_at(&run).map_or(to, Moment::next);
-        remove_stale(app, signal, (reached, end), &run).await?;
+        remove_stale(app, &meanings, signal, (reached, end), &run).await?;
         reached = end;
         record(app, &meanings, &plan, signal, &run).await?;
     }
-    remove_stale(app, signal, (reached, to.next()), &Run::default()).await?;
+    remove_stale(app, &meanings, signal, (reached, to.next()), &Run::default()).await?;
     app.memories.put(signal, memory);
     Ok(app.store.keep(vec![finished]).await?)
 }
@@ -123,13 +123,31 @@ async fn record(
     Ok(())
 }
 
-/// Deletes what was worked out before for times at which there is no value now.
-async fn remove_stale(app: &App, signal: SignalId, (from, to): (Moment, Moment), new: &Run) -> Result<(), Problem> {
-    let kept: HashSet<i64> = new.times().iter().copied().collect();
-    let page = Page { signal, from, to, limit: 2 * CHUNK as u32, order: Order::Ascending };
-    for point in app.store.points(page).await? {
-        if !kept.contains(&point.at.as_micros()) {
-            app.store.delete_readings(signal, point.at, point.at.next()).await?;
+/// Deletes what was worked out before for times at which there is no value now, each
+/// stretch of it at once. What depends on it is due then.
+async fn remove_stale(
+    app: &App,
+    meanings: &SiteMeanings,
+    signal: SignalId,
+    (mut from, to): (Moment, Moment),
+    new: &Run,
+) -> Result<(), Problem> {
+    let stays = |point: &Point| new.times().binary_search(&point.at.as_micros()).is_ok();
+    loop {
+        let page = Page { signal, from, to, limit: CHUNK as u32, order: Order::Ascending };
+        let old = app.store.points(page).await?;
+        for stretch in old.chunk_by(|a, b| stays(a) == stays(b)) {
+            if let (Some(first), Some(last)) = (stretch.first(), stretch.last())
+                && !stays(first)
+            {
+                let due = due(meanings, signal, (first.at, last.at));
+                app.store.delete_readings(signal, (first.at, last.at.next()), due).await?;
+                app.latest.forget([signal]);
+            }
+        }
+        match old.last() {
+            Some(last) if old.len() == CHUNK => from = last.at.next(),
+            _ => break,
         }
     }
     Ok(())

@@ -169,13 +169,10 @@ async fn delete_readings(
     let (site, device, signal) = app.signal(site, device, signal).await?;
     let readings = app.store.count_between(signal.id, from, to).await?;
     if !is_dry {
-        app.store.delete_readings(signal.id, from, to).await?;
         let meanings = app.plans.meanings(&app.store, site.id).await?;
         let due = due(&meanings, signal.id, (from, to));
-        if !due.is_empty() {
-            app.store.keep(due).await?;
-            app.deriver.wake();
-        }
+        app.store.delete_readings(signal.id, (from, to), due).await?;
+        app.deriver.wake();
         app.latest.forget([signal.id]);
         app.hub.change(site.id, "readings", Some(&device.code));
     }
