@@ -23,8 +23,8 @@ describe('numbers', () => {
   });
 
   test('the arrow has a signed rate', () => {
-    expect(change({ direction: 'falling', per_hour: -0.0421 }, 'm').text).toBe('↘ \u22120.042\u2009m/h');
-    expect(change({ direction: 'rising', per_hour: 7200 }, 'm').text).toBe('↗ +2.0\u2009m/s');
+    expect(change({ direction: 'falling', per_hour: -0.0421 }, 'm').text).toBe('↘ \u22120.042\u202fm/h');
+    expect(change({ direction: 'rising', per_hour: 7200 }, 'm').text).toBe('↗ +2.0\u202fm/s');
     expect(change({ direction: 'steady', per_hour: 0.1 }, 'm').text).toBe('→ steady');
   });
 });

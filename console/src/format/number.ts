@@ -1,7 +1,8 @@
 import type { Direction, Trend, Value } from '../api/types';
 
 const MINUS = '\u2212';
-const THIN = '\u2009';
+/** Narrow, and no line ends there. */
+const THIN = '\u202f';
 
 /** A number with so many decimals and a real minus sign. */
 export function fixed(value: number, decimals: number): string {

@@ -103,7 +103,7 @@ impl Browser {
     /// All text of the page, thin spaces as plain ones.
     pub async fn text(&self) -> String {
         let text = self.page.execute("return document.body.innerText", vec![]).await.unwrap();
-        text.as_str().unwrap_or_default().replace('\u{2009}', " ")
+        text.as_str().unwrap_or_default().replace('\u{202f}', " ")
     }
 
     /// The field with a label.
@@ -159,7 +159,7 @@ impl Browser {
     pub async fn text_of(&self, css: &str, is_it: impl Fn(&str) -> bool) -> String {
         eventually(css, || async {
             let element = self.page.find(Locator::Css(css)).await.ok()?;
-            let text = element.text().await.ok()?.replace('\u{2009}', " ");
+            let text = element.text().await.ok()?.replace('\u{202f}', " ");
             is_it(&text).then_some(text)
         })
         .await

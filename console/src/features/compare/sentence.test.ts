@@ -24,10 +24,10 @@ const other = (bias: number, spread: number, shifted_s = 0): Compared => ({
 describe('a comparison', () => {
   it('is said in a sentence', () => {
     expect(inSentence(found, other(-0.5, 0.1))).toBe(
-      'b/y reads 0.5000\u2009m less than a/x, give or take 0.1000\u2009m.',
+      'b/y reads 0.5000\u202fm less than a/x, give or take 0.1000\u202fm.',
     );
     expect(inSentence(found, other(0.01, 0.1, 86_400))).toBe(
-      'b/y, 1 d before, reads the same on the whole as a/x, give or take 0.1000\u2009m.',
+      'b/y, 1 d before, reads the same on the whole as a/x, give or take 0.1000\u202fm.',
     );
   });
 });

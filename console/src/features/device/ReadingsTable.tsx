@@ -98,7 +98,7 @@ export function ReadingsTable({
           <TableHead>
             <TableRow>
               <TableCell>Time</TableCell>
-              <TableCell align="right">
+              <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
                 {withUnit('Value', signal.symbol === '' ? '' : `(${signal.symbol})`)}
               </TableCell>
             </TableRow>

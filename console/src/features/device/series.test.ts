@@ -69,7 +69,7 @@ describe('panes', () => {
 
 test('the story says how far it moved and where its ends are', () => {
   const told = story(signal('level', 'm'), set(10, bucket(0, 3), bucket(60, 2)), 'UTC', 3_600_000);
-  expect(told).toBe('level fell 1.0\u2009m, lowest 1.0\u2009m at 00:01, highest 4.0\u2009m at 00:00.');
+  expect(told).toBe('level fell 1.0\u202fm, lowest 1.0\u202fm at 00:01, highest 4.0\u202fm at 00:00.');
   expect(story(signal('level'), set(10), 'UTC', 0)).toContain('no readings');
 });
 

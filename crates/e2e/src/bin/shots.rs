@@ -78,9 +78,14 @@ async fn pages(demo: &Demo, site: &str) {
     browser.fill("Formula", "level - {level-p} + air").await;
     browser.sees("Character 21").await;
     take(&browser, "formula").await;
-    browser.open(&format!("{site}/devices/sorrel/signals/lat?part=screen")).await;
+    browser.open(&format!("{site}/devices/tunnel/signals/co?part=screen")).await;
     browser.press("Try it on the last").await;
-    browser.sees("an impossible position").await;
+    browser.sees("far from those around it").await;
+    // What comes of it, with the end of the editor above it.
+    let scroll =
+        "[...document.querySelectorAll('button')].find(b => b.innerText.startsWith('Try it')).scrollIntoView();
+        scrollBy(0, -300);";
+    browser.page.execute(scroll, vec![]).await.unwrap();
     take(&browser, "screening").await;
     browser.open(&format!("{site}/compare?reference=tower/level&other=tower/level-p&days=7")).await;
     browser.sees("have a partner").await;
