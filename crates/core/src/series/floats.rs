@@ -1,9 +1,9 @@
 //! Columns of floating-point numbers.
 //!
 //! Sensors send decimals: where every number is exactly a whole number over the
-//! same power of ten, those whole numbers are kept. Other numbers are kept as
-//! what differs in their bits from the number before, or as whole bit patterns
-//! where those repeat.
+//! same power of ten, those whole numbers are kept. What a conversion makes of them has
+//! few different values among many, which are kept once. Other numbers are kept as
+//! what differs in their bits from the number before, or as whole bit patterns.
 
 use super::bits::{BitReader, BitWriter, Input, put_varint};
 use super::ints;
@@ -11,12 +11,15 @@ use super::segment::SegmentError;
 
 /// The powers of ten that are tried. All are exact as floating-point numbers.
 const POWERS: [f64; 13] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];
+/// No sensor sends more decimals; what has more comes from a conversion.
+const SENT: u8 = 6;
 /// Up to here every whole number is exact.
 const EXACT: f64 = 9_007_199_254_740_992.0;
 
 /// Modes below are exponents of ten.
 const XOR: u8 = 0x80;
 const BITS: u8 = 0x81;
+const LISTED: u8 = 0x82;
 
 /// From so many numbers on it is tried with the first of them whether whole patterns
 /// take less room. With fewer, which is how readings come in, there is little room to be
@@ -47,7 +50,15 @@ fn all_scaled(values: &[f64]) -> Option<(u8, Vec<i64>)> {
 
 /// Appends a column.
 pub(super) fn encode(values: &[f64], out: &mut Vec<u8>) {
-    if let Some((exponent, whole)) = all_scaled(values) {
+    let scaled = all_scaled(values);
+    if scaled.as_ref().is_none_or(|(exponent, _)| *exponent > SENT)
+        && let Some(list) = List::of(values)
+    {
+        out.push(LISTED);
+        list.encode(out);
+        return;
+    }
+    if let Some((exponent, whole)) = scaled {
         out.push(exponent);
         ints::encode(&whole, out);
         return;
@@ -64,6 +75,58 @@ pub(super) fn encode(values: &[f64], out: &mut Vec<u8>) {
     out.extend_from_slice(&xored);
 }
 
+/// The different numbers of a column in the order they first come, and which is where.
+struct List {
+    different: Vec<f64>,
+    which: Vec<i64>,
+}
+
+impl List {
+    /// Nothing if more than half of the numbers are different.
+    fn of(values: &[f64]) -> Option<Self> {
+        const FREE: u32 = u32::MAX;
+        let most = values.len() / 2;
+        // A table of places by hash, at most half full.
+        let bits = (2 * most).next_power_of_two().trailing_zeros().max(3);
+        let mut places = vec![FREE; 1 << bits];
+        let mut list = Self { different: Vec::new(), which: Vec::with_capacity(values.len()) };
+        for value in values {
+            // Fibonacci hashing (Knuth, The Art of Computer Programming, 6.4).
+            let hash = value.to_bits().wrapping_mul(0x9e37_79b9_7f4a_7c15) >> (64 - bits);
+            let mut slot = hash as usize;
+            while places[slot] != FREE && list.different[places[slot] as usize].to_bits() != value.to_bits() {
+                slot = (slot + 1) % places.len();
+            }
+            if places[slot] == FREE {
+                if list.different.len() == most {
+                    return None;
+                }
+                places[slot] = list.different.len() as u32;
+                list.different.push(*value);
+            }
+            list.which.push(i64::from(places[slot]));
+        }
+        Some(list)
+    }
+
+    fn encode(&self, out: &mut Vec<u8>) {
+        let different = encode_xor(&self.different);
+        put_varint(out, self.different.len() as u64);
+        put_varint(out, different.len() as u64);
+        out.extend_from_slice(&different);
+        ints::encode(&self.which, out);
+    }
+
+    fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, SegmentError> {
+        let different = input.length(count)?;
+        let length = input.length(input.0.len())?;
+        let different = decode_xor(input.bytes(length)?, different)?;
+        let number = |which: i64| usize::try_from(which).ok().and_then(|which| different.get(which)).copied();
+        let numbers = ints::decode(input, count)?.into_iter().map(number);
+        numbers.collect::<Option<_>>().ok_or(SegmentError::Wrong("a number that is not in its list"))
+    }
+}
+
 fn encode_patterns(values: &[f64]) -> Vec<u8> {
     let mut patterns = Vec::new();
     ints::encode(&values.iter().map(|value| value.to_bits() as i64).collect::<Vec<_>>(), &mut patterns);
@@ -77,6 +140,7 @@ pub(super) fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, Se
             let length = input.length(input.0.len())?;
             decode_xor(input.bytes(length)?, count)?
         }
+        LISTED => List::decode(input, count)?,
         BITS => ints::decode(input, count)?.into_iter().map(|bits| f64::from_bits(bits as u64)).collect(),
         exponent => {
             let power = *POWERS.get(usize::from(exponent)).ok_or(SegmentError::Wrong("an unknown scale"))?;
@@ -171,9 +235,9 @@ mod tests {
             ("whole", vec![4095.0, 0.0, -7.0], 0),
             ("mixed decimals", vec![0.001, 12.0, 99.99], 3),
             ("of single precision", (1..50).map(|i| f64::from(i as f32 / 3.0)).collect(), XOR),
-            ("no zero below zero", vec![1.0, -0.0, 1.0, -0.0], XOR),
-            ("the same third", vec![1.0 / 3.0; 999], BITS),
-            ("the same third a few times", vec![1.0 / 3.0; 99], XOR),
+            ("no zero below zero", vec![1.0, -0.0, 2.0], XOR),
+            ("the same third", vec![1.0 / 3.0; 99], LISTED),
+            ("counts of a converter as volts", (0..99).map(|i| f64::from(i * i % 16) * 3.3 / 4095.0).collect(), LISTED),
             (
                 "evenly spaced in their bits",
                 (0..500u64).map(|i| f64::from_bits(0x3ff5_5555_5555_5555 + i)).collect(),
@@ -184,6 +248,13 @@ mod tests {
             check(&values);
             assert_eq!(encoded(&values)[0], mode, "{name}");
         }
+    }
+
+    #[test]
+    fn what_a_conversion_makes_takes_little_more_than_what_was_sent() {
+        let sent: Vec<f64> = (0..8_192).map(|i| (2_048.0 + 200.0 * (f64::from(i) / 300.0).sin()).round()).collect();
+        let made: Vec<f64> = sent.iter().map(|counts| (counts * 5.0 / 4_096.0 - 0.5) * 16.0 / 4.0).collect();
+        assert!(check(&made) < 2 * check(&sent) + 3_600, "{} and {} bytes", check(&made), check(&sent));
     }
 
     #[test]
@@ -203,6 +274,12 @@ mod tests {
     proptest! {
         #[test]
         fn any_numbers_read_back(values in prop::collection::vec(prop::num::f64::NORMAL | prop::num::f64::SUBNORMAL | prop::num::f64::ZERO, 0..300)) {
+            check(&values);
+        }
+
+        #[test]
+        fn few_different_numbers_read_back(different in prop::collection::vec(any::<f64>().prop_filter("numbers", |n| n.is_finite()), 1..20), which in prop::collection::vec(0usize..20, 1..300)) {
+            let values: Vec<f64> = which.into_iter().map(|which| different[which % different.len()]).collect();
             check(&values);
         }
 
