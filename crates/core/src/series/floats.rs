@@ -28,9 +28,11 @@ const SAMPLE: usize = 256;
 
 /// A number as a whole number over a power of ten, if that is exact to the bit.
 fn scaled(value: f64, power: f64) -> Option<i64> {
-    let whole = (value * power).round();
-    let is_exact = whole.abs() <= EXACT && (whole as i64 as f64 / power).to_bits() == value.to_bits();
-    is_exact.then_some(whole as i64)
+    let large = value * power;
+    // The nearest whole number; rounding by name is a call to a library on many machines.
+    let whole = (large + 0.5_f64.copysign(large)) as i64;
+    let is_exact = large.abs() <= EXACT && (whole as f64 / power).to_bits() == value.to_bits();
+    is_exact.then_some(whole)
 }
 
 fn all_scaled(values: &[f64]) -> Option<(u8, Vec<i64>)> {

@@ -31,6 +31,10 @@ enum Forecast {
     Line = 4,
 }
 
+/// Columns of fewer numbers are not laid along a line.
+const WORTH_A_LINE: usize = 256;
+
+/// All of them, the line last.
 const FORECASTS: [Forecast; 4] = [Forecast::Nothing, Forecast::Before, Forecast::Step, Forecast::Line];
 
 impl Forecast {
@@ -137,7 +141,9 @@ fn encode_packed(values: &[i64], out: &mut Vec<u8>) {
         return;
     }
     let slope = slope(values);
-    let best = FORECASTS.into_iter().min_by_key(|forecast| cost(values, *forecast, slope)).unwrap_or(Forecast::Nothing);
+    // A line is worth its slope, and the time it takes, only where many lie about it.
+    let tried = if values.len() < WORTH_A_LINE { &FORECASTS[..FORECASTS.len() - 1] } else { &FORECASTS[..] };
+    let best = tried.iter().copied().min_by_key(|forecast| cost(values, *forecast, slope)).unwrap_or(Forecast::Nothing);
     out.push(best as u8);
     for seed in &values[..best.seeds().min(values.len())] {
         put_signed(out, *seed);
