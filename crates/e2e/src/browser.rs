@@ -127,9 +127,16 @@ impl Browser {
     /// Chooses from the list with a label.
     pub async fn choose(&self, label: &str, choice: &str) {
         let path = format!("(//*[normalize-space(text())='{label}']/following::*[@role='combobox'])[1]");
-        self.find(Locator::XPath(&path)).await.click().await.unwrap();
+        self.click(Locator::XPath(&path)).await;
         let path = format!("//*[@role='option' and normalize-space(.)='{choice}']");
-        self.find(Locator::XPath(&path)).await.click().await.unwrap();
+        self.click(Locator::XPath(&path)).await;
+    }
+
+    /// Clicks an element once nothing lies over it: a list that is still opening moves
+    /// under the pointer, and a click that is intercepted is none.
+    async fn click(&self, locator: Locator<'_>) {
+        let what = format!("{locator:?} to be clicked");
+        eventually(&what, || async { self.page.find(locator).await.ok()?.click().await.ok() }).await;
     }
 
     /// Presses the button or follows the link with a text: of several the last that
@@ -165,11 +172,14 @@ impl Browser {
         .await
     }
 
-    /// Runs the accessibility rules of axe and gives back what they complain of.
+    /// Runs the accessibility rules of axe and gives back what they complain of. A colour
+    /// on its way from one to another is neither, so transitions are waited for.
     pub async fn axe(&self, source: &str) -> Vec<String> {
         self.page.execute(source, vec![]).await.unwrap();
         let run = "const done = arguments[arguments.length - 1]; \
-            axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']}).then((r) => \
+            const ends = document.getAnimations().filter((a) => a.effect.getTiming().iterations !== Infinity); \
+            Promise.allSettled(ends.map((a) => a.finished)).then(() => \
+            axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa']})).then((r) => \
             done(r.violations.map((v) => `${v.id}: ${v.nodes.map((n) => `${n.html} ${n.failureSummary}`).join(' | ')}`)))";
         let found = self.page.execute_async(run, vec![]).await.unwrap();
         found.as_array().unwrap().iter().map(|v| v.as_str().unwrap_or_default().to_owned()).collect()
