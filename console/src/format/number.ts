@@ -31,6 +31,10 @@ export const worthShowing = (value: number): number =>
 /** A number that was worked out. */
 export const worked = (value: number): string => fixed(value, worthShowing(value));
 
+/** A number that was worked out, to be added or taken away: its sign, then the rest with its unit. */
+export const added = (value: number, symbol: string): string =>
+  `${value < 0 ? MINUS : '+'} ${withUnit(worked(Math.abs(value)), symbol)}`;
+
 /** Two significant digits. */
 export function significant(value: number): string {
   if (value === 0) return '0';

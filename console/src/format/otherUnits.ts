@@ -29,10 +29,16 @@ export const unitChoices = (unit: string | undefined): { code: string; symbol: s
 /** Units chosen for others: by the unit of the signal the one to look at. */
 export type ChosenUnits = ReadonlyMap<string, string>;
 
-/** Reads choices written as `Cel>[degF]`. */
-export function readUnits(texts: string[]): ChosenUnits {
-  const pairs = texts.map((text) => text.split('>'));
+/** The choices in an address, each written as `in=Cel>[degF]`. */
+export function readUnits(params: URLSearchParams): ChosenUnits {
+  const pairs = params.getAll('in').map((text) => text.split('>'));
   return new Map(pairs.flatMap(([own, other]) => (own && other ? [[own, other] as const] : [])));
+}
+
+/** The address with one unit chosen to look at all signals of another in. */
+export function writeUnit(old: URLSearchParams, own: string, other: string): URLSearchParams {
+  const kept = [...old].filter(([name, value]) => name !== 'in' || !value.startsWith(`${own}>`));
+  return new URLSearchParams(own === other ? kept : [...kept, ['in', `${own}>${other}`]]);
 }
 
 interface Measured {

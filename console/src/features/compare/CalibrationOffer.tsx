@@ -7,7 +7,7 @@ import { signalPath } from '../../api/queries';
 import type { Compared, Comparison } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
-import { withUnit, worked } from '../../format/number';
+import { added, withUnit, worked } from '../../format/number';
 
 /** Offers the line as a calibration of the other. */
 export function CalibrationOffer({ found, other }: { found: Comparison; other: Compared }) {
@@ -32,9 +32,8 @@ export function CalibrationOffer({ found, other }: { found: Comparison; other: C
         Calibration
       </Typography>
       <Typography sx={{ mb: 1.5 }}>
-        {found.reference} = {worked(line.slope)} × {other.signal} {line.intercept < 0 ? '−' : '+'}{' '}
-        {withUnit(worked(Math.abs(line.intercept)), found.symbol ?? '')}, give or take{' '}
-        {withUnit(worked(line.residual), found.symbol ?? '')}. Only right where the reference is.
+        {found.reference} = {worked(line.slope)} × {other.signal} {added(line.intercept, found.symbol ?? '')},
+        give or take {withUnit(worked(line.residual), found.symbol ?? '')}. Only right where the reference is.
       </Typography>
       <Button
         variant="outlined"

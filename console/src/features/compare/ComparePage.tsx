@@ -16,14 +16,33 @@ import { Scatter } from './Scatter';
 import { SignalField } from './SignalField';
 import { inSentence } from './sentence';
 
-const DAYS = [1, 2, 7, 14] as const;
-const TOLERANCES = [
-  [1, '1 s'],
-  [10, '10 s'],
-  [60, '1 min'],
-  [300, '5 min'],
-  [3_600, '1 h'],
-] as const;
+/** What is in the address, and how it is said. What is absent there is the empty text. */
+type Choices = readonly (readonly [value: string, says: string])[];
+
+const TIMES: Choices = [
+  ['1', 'last day'],
+  ['2', 'last 2 days'],
+  ['7', 'last 7 days'],
+  ['14', 'last 14 days'],
+];
+const SHIFTS: Choices = [
+  ['', 'the same time'],
+  ['1', 'a day before'],
+  ['7', 'a week before'],
+  ['14', 'two weeks before'],
+];
+const ALIGNMENTS: Choices = [
+  ['', 'the nearest reading'],
+  ['interpolated', 'the line between two'],
+];
+const TOLERANCES: Choices = [
+  ['', 'as usual'],
+  ['1', '1 s'],
+  ['10', '10 s'],
+  ['60', '1 min'],
+  ['300', '5 min'],
+  ['3600', '1 h'],
+];
 
 /** Sensors of one thing side by side: how they differ, and the line between them. */
 export function ComparePage() {
@@ -67,59 +86,34 @@ export function ComparePage() {
       <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: 'wrap', mb: 3 }}>
         <SignalField label="Reference" value={reference} onChange={(value) => put('reference', value)} />
         <SignalField label="Compared with it" value={other} onChange={(value) => put('other', value)} />
-        <TextField
-          select
+        <Choice
           label="Time"
-          value={days}
-          onChange={(e) => put('days', e.target.value)}
-          slotProps={{ select: { native: true } }}
-          sx={{ width: 130 }}
-        >
-          {DAYS.map((count) => (
-            <option key={count} value={count}>
-              {count === 1 ? 'last day' : `last ${count} days`}
-            </option>
-          ))}
-        </TextField>
-        <TextField
-          select
+          value={String(days)}
+          choices={TIMES}
+          onChange={(value) => put('days', value)}
+          width={130}
+        />
+        <Choice
           label="The other from"
-          value={shift}
-          onChange={(e) => put('shift', e.target.value === '0' ? '' : e.target.value)}
-          slotProps={{ select: { native: true } }}
-          sx={{ width: 170 }}
-        >
-          <option value={0}>the same time</option>
-          <option value={1}>a day before</option>
-          <option value={7}>a week before</option>
-          <option value={14}>two weeks before</option>
-        </TextField>
-        <TextField
-          select
+          value={shift === 0 ? '' : String(shift)}
+          choices={SHIFTS}
+          onChange={(value) => put('shift', value)}
+          width={170}
+        />
+        <Choice
           label="Paired with"
           value={align}
-          onChange={(e) => put('align', e.target.value)}
-          slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-          sx={{ width: 220 }}
-        >
-          <option value="">the nearest reading</option>
-          <option value="interpolated">the line between two</option>
-        </TextField>
-        <TextField
-          select
+          choices={ALIGNMENTS}
+          onChange={(value) => put('align', value)}
+          width={220}
+        />
+        <Choice
           label="At most apart"
           value={tolerance}
-          onChange={(e) => put('tolerance', e.target.value)}
-          slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-          sx={{ width: 150 }}
-        >
-          <option value="">as usual</option>
-          {TOLERANCES.map(([seconds, label]) => (
-            <option key={seconds} value={seconds}>
-              {label}
-            </option>
-          ))}
-        </TextField>
+          choices={TOLERANCES}
+          onChange={(value) => put('tolerance', value)}
+          width={150}
+        />
       </Stack>
       {!isReady && (
         <Empty title="Choose two signals">
@@ -134,6 +128,37 @@ export function ComparePage() {
         !error &&
         data.others.map((one) => <Result key={one.signal} found={data} other={one} />)}
     </>
+  );
+}
+
+function Choice({
+  label,
+  value,
+  choices,
+  onChange,
+  width,
+}: {
+  label: string;
+  value: string;
+  choices: Choices;
+  onChange: (value: string) => void;
+  width: number;
+}) {
+  return (
+    <TextField
+      select
+      label={label}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+      sx={{ width }}
+    >
+      {choices.map(([value, says]) => (
+        <option key={value} value={value}>
+          {says}
+        </option>
+      ))}
+    </TextField>
   );
 }
 

@@ -13,7 +13,7 @@ import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
 import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
-import { inChosenUnit, readUnits, unitChoices, type ChosenUnits } from '../../format/otherUnits';
+import { inChosenUnit, readUnits, unitChoices, writeUnit, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, parseLocal } from '../../format/time';
 import { Pane } from './Pane';
 import { ReadingsTable } from './ReadingsTable';
@@ -28,10 +28,10 @@ export function HistorySection({ device }: { device: DeviceNow }) {
   const shown = readShown(params);
   const show = (next: Shown) =>
     setParams((old) => writeShown(old, next), { replace: true, preventScrollReset: true });
-  const chosen = useMemo(() => readUnits(params.getAll('in')), [params]);
+  const chosen = useMemo(() => readUnits(params), [params]);
   const drawn = useDrawn(device, chosen);
   const choose = (own: string, other: string) =>
-    setParams((old) => withUnit(old, own, other), { replace: true, preventScrollReset: true });
+    setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true });
   const { span, bySignal, error, isPending } = useHistory(site.code, device.device, drawn, shown);
   const groups = useMemo(() => panes(drawn), [drawn]);
   if (drawn.length === 0)
@@ -53,7 +53,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
             <PaneOf
               key={pane.map((signal) => signal.signal).join()}
               pane={pane}
-              onUnit={(own, other) => choose(own, other)}
+              onUnit={choose}
               sets={bySignal}
               span={span}
               interval={device.interval_s}
@@ -118,12 +118,6 @@ function useDrawn(device: DeviceNow, chosen: ChosenUnits): Drawn[] {
 
 /** A signal as it is drawn: in the unit that was chosen, with its own kept. */
 type Drawn = SignalNow & { asked?: string; own?: string | undefined };
-
-/** The address with another unit chosen for all signals of a unit. */
-function withUnit(old: URLSearchParams, own: string, other: string): URLSearchParams {
-  const kept = [...old].filter(([name, value]) => name !== 'in' || !value.startsWith(`${own}>`));
-  return new URLSearchParams(own === other ? kept : [...kept, ['in', `${own}>${other}`]]);
-}
 
 interface PaneOfProps {
   pane: Drawn[];

@@ -9,7 +9,7 @@ import { calibrate, keepCalibration } from '../../api/calibration';
 import { signalPath } from '../../api/queries';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
-import { withUnit, worked } from '../../format/number';
+import { added, withUnit, worked } from '../../format/number';
 import { mono } from '../../theme/theme';
 import { parsePairs } from './pairs';
 
@@ -73,8 +73,7 @@ export function CalibrationSection({ device, signal, symbol }: Props) {
           <Box role="status">
             {line && (
               <Typography sx={{ my: 1.5 }}>
-                right = {worked(line.slope)} × said {line.intercept < 0 ? '−' : '+'}{' '}
-                {withUnit(worked(Math.abs(line.intercept)), symbol)}
+                right = {worked(line.slope)} × said {added(line.intercept, symbol)}
                 {pairs.length > 2 ? `, give or take ${withUnit(worked(line.residual), symbol)}` : ''}
               </Typography>
             )}
