@@ -28,10 +28,10 @@ pub(crate) fn number(number: f64) -> String {
     shown.to_string().replace('-', "\u{2212}")
 }
 
-/// A number that is added or taken away, with the sign before it.
-pub(crate) fn added(number: f64) -> String {
+/// A number that is added or taken away: its sign, then the rest as it is to be shown.
+pub(crate) fn added(number: f64, shown: impl Fn(f64) -> String) -> String {
     let sign = if number < 0.0 { '\u{2212}' } else { '+' };
-    format!("{sign} {}", self::number(number.abs()))
+    format!("{sign} {}", shown(number.abs()))
 }
 
 /// A value as it was sent or worked out.

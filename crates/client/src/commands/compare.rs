@@ -4,7 +4,7 @@ use super::{Context, zone};
 use crate::args::{Align, CompareArgs};
 use crate::output::facts;
 use crate::server::segment;
-use crate::time;
+use crate::{show, time};
 use anyhow::Result;
 use jiff::Timestamp;
 use lantern_api::{Compared, Comparison};
@@ -61,11 +61,10 @@ fn text(other: &Compared, reference: &str, unit: &str) -> String {
         None => String::new(),
     };
     let line = figures.line.map_or_else(String::new, |line| {
-        let sign = if line.intercept < 0.0 { '\u{2212}' } else { '+' };
         format!(
-            "{reference} = {} × it {sign} {}, ± {}",
+            "{reference} = {} × it {}, ± {}",
             figure(line.slope),
-            with_unit(line.intercept.abs()),
+            show::added(line.intercept, with_unit),
             with_unit(line.residual)
         )
     });

@@ -235,7 +235,7 @@ pub(crate) async fn calibrate(context: &Context, args: CalibrateArgs) -> Result<
         } else {
             "not saved; add --save to have it hold from now on".to_owned()
         };
-        let residual = show::number(line.residual);
-        format!("right = {} × said {}, ± {residual}\n{saved}", show::number(line.slope), show::added(line.intercept))
+        let (slope, residual) = (show::number(line.slope), show::number(line.residual));
+        format!("right = {slope} × said {}, ± {residual}\n{saved}", show::added(line.intercept, show::number))
     })
 }
