@@ -41,16 +41,9 @@ pub(crate) async fn batch_1000(rounds: u8) -> Result<Entry> {
 /// How many times as many requests conversions are measured with.
 const MORE: usize = 3;
 
-/// Such requests, each value of them converted in three steps, and screened if that is
-/// wanted. Limit: without. There are three times as many as usual, so that both also
-/// seal what came.
-pub(crate) async fn with_meaning(name: &'static str, rounds: u8) -> Result<Entry> {
-    let mut meaning = meaning();
-    if name != "meaning-screened"
-        && let Some(parts) = meaning.as_object_mut()
-    {
-        parts.remove("screen");
-    }
+/// Such requests, each value of them with a meaning. Limit: without. There are three
+/// times as many as usual, so that both also seal what came.
+pub(crate) async fn with_meaning(name: &'static str, meaning: &serde_json::Value, rounds: u8) -> Result<Entry> {
     let bodies: Arc<Vec<Vec<String>>> =
         Arc::new((0..DEVICES).map(|device| (0..MORE * DELIVERIES).map(|d| body(device, d)).collect()).collect());
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
@@ -60,7 +53,7 @@ pub(crate) async fn with_meaning(name: &'static str, rounds: u8) -> Result<Entry
             let service = Service::start(dir.path()).await?;
             if is_meant {
                 for (device, signal) in (0..DEVICES).flat_map(|device| (0..SIGNALS).map(move |s| (device, s))) {
-                    service.give_meaning(device, &code(signal), &meaning).await?;
+                    service.give_meaning(device, &code(signal), meaning).await?;
                 }
             }
             let started = Instant::now();
@@ -72,16 +65,20 @@ pub(crate) async fn with_meaning(name: &'static str, rounds: u8) -> Result<Entry
     Ok(entry(name, figures, limits))
 }
 
-/// Three steps, and a screen that remembers what came before.
-pub(crate) fn meaning() -> serde_json::Value {
-    serde_json::json!({
-        "conversion": {"steps": [
-            {"step": "counts", "bits": 12, "reference_v": 5.0},
-            {"step": "two-point", "points": [[0.5, 0.0], [4.5, 20.0]]},
-            {"step": "scale", "factor": 1.02, "offset": -0.1},
-        ]},
-        "screen": {"possible": {"low": -1e6, "high": 1e6}, "fastest_per_s": 1e6},
-    })
+/// Three steps.
+pub(crate) fn converted() -> serde_json::Value {
+    serde_json::json!({"conversion": {"steps": [
+        {"step": "counts", "bits": 12, "reference_v": 5.0},
+        {"step": "two-point", "points": [[0.5, 0.0], [4.5, 20.0]]},
+        {"step": "scale", "factor": 1.02, "offset": -0.1},
+    ]}})
+}
+
+/// The same, and a screen that remembers what came before.
+pub(crate) fn screened() -> serde_json::Value {
+    let mut meaning = converted();
+    meaning["screen"] = serde_json::json!({"possible": {"low": -1e6, "high": 1e6}, "fastest_per_s": 1e6});
+    meaning
 }
 
 /// Sends all bodies, each device over a connection of its own.

@@ -119,7 +119,8 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-waveform-day" => store::waveform_day().await?,
             "meaning-chain" => meaning::chain(cli.rounds)?,
             "meaning-formula" => meaning::formula(cli.rounds)?,
-            "meaning-intake" | "meaning-screened" => intake::with_meaning(name, cli.rounds).await?,
+            "meaning-intake" => intake::with_meaning(name, &intake::converted(), cli.rounds).await?,
+            "meaning-screened" => intake::with_meaning(name, &intake::screened(), cli.rounds).await?,
             "meaning-reconvert" => reconvert::measure(cli.rounds).await?,
             dialect => dialects::measure(dialect, cli.rounds).await?,
         };

@@ -1,6 +1,6 @@
 //! Making the past anew.
 
-use crate::intake::meaning;
+use crate::intake::screened;
 use crate::service::{Service, client};
 use crate::work::code;
 use crate::{Entry, median};
@@ -28,7 +28,7 @@ pub(crate) async fn measure(rounds: u8) -> Result<Entry> {
             ensure!(text == format!("ok {DELIVERY}\n"), "the service answered {text}");
         }
         limits.push(READINGS as f64 / started.elapsed().as_secs_f64());
-        service.give_meaning(0, &code(0), &meaning()).await?;
+        service.give_meaning(0, &code(0), &screened()).await?;
         let started = Instant::now();
         service.reconvert(0, &code(0)).await?;
         figures.push(READINGS as f64 / started.elapsed().as_secs_f64());
