@@ -26,6 +26,18 @@ async fn refused(service: &Service, signal: &str, meaning: Value) -> String {
     answer.json()["detail"].as_str().unwrap().to_owned()
 }
 
+/// A tower whose volume is worked out from its level, and how full it is from that; gives
+/// back its key.
+async fn tower(service: &Service) -> String {
+    let key = service.device("tower", &["level", "volume", "full"]).await;
+    for (signal, code) in [("tower/level", "m"), ("tower/volume", "m3"), ("tower/full", "%")] {
+        unit(service, signal, code).await;
+    }
+    mean(service, "tower/volume", json!({"formula": "level * 3 \"m2\""})).await;
+    mean(service, "tower/full", json!({"formula": "volume / 30 \"m3\""})).await;
+    key
+}
+
 /// Value, cause (empty if it is good) and what was sent, of all readings.
 async fn all(service: &Service, signal: &str) -> Vec<(f64, String, Option<f64>)> {
     let page = service.get(&format!("{}/readings?{SPAN}&all=true&limit=5000", path(signal))).await.ok();
@@ -158,12 +170,7 @@ async fn a_total_goes_on_after_a_kill_and_is_made_anew_from_the_beginning() {
 #[tokio::test]
 async fn a_forgotten_factor_is_put_right_back_in_time_with_all_that_depends_on_it() {
     let service = Service::start().await;
-    let key = service.device("tower", &["level", "volume", "full"]).await;
-    for (signal, code) in [("tower/level", "m"), ("tower/volume", "m3"), ("tower/full", "%")] {
-        unit(&service, signal, code).await;
-    }
-    mean(&service, "tower/volume", json!({"formula": "level * 3 \"m2\""})).await;
-    mean(&service, "tower/full", json!({"formula": "volume / 30 \"m3\""})).await;
+    let key = tower(&service).await;
     let body: Vec<Value> = (0..50).map(|i| json!({"at": BASE + i * 60, "level": i})).collect();
     service.deliver(&key, Value::from(body).to_string()).await;
     let scaled = |factor: f64| -> Vec<f64> { (0..50).map(|i| f64::from(i) * factor).collect() };
@@ -247,12 +254,7 @@ async fn derived_signals_follow_their_inputs_however_they_come() {
 #[tokio::test]
 async fn what_is_deleted_goes_from_all_that_was_worked_out_of_it() {
     let service = Service::start().await;
-    let key = service.device("tower", &["level", "volume", "full"]).await;
-    for (signal, code) in [("tower/level", "m"), ("tower/volume", "m3"), ("tower/full", "%")] {
-        unit(&service, signal, code).await;
-    }
-    mean(&service, "tower/volume", json!({"formula": "level * 3 \"m2\""})).await;
-    mean(&service, "tower/full", json!({"formula": "volume / 30 \"m3\""})).await;
+    let key = tower(&service).await;
     let levels = vec![2.0; 9_000];
     for start in [0, 9_000] {
         let body = json!({"at": BASE + start, "every": 1, "level": levels}).to_string();

@@ -48,8 +48,7 @@ pub(crate) async fn apply(
     for part in &remembering {
         app.memories.load(&app.store, &part.meaning).await?;
     }
-    let has_due;
-    let (pending, readings) = {
+    let (pending, readings, has_due) = {
         let mut known = if remembering.is_empty() { None } else { Some(app.memories.lock()) };
         let mut memories: HashMap<SignalId, Memory> = HashMap::new();
         for part in &remembering {
@@ -63,7 +62,7 @@ pub(crate) async fn apply(
             changes.push(StateChange::Remember { signal, memory });
         }
         let due = due_by(meanings, &readings);
-        has_due = !due.is_empty();
+        let has_due = !due.is_empty();
         changes.extend(due);
         let readings = Arc::new(readings);
         // In the queue before anybody else can take the memories on from here.
@@ -71,7 +70,7 @@ pub(crate) async fn apply(
         if let Some(known) = &mut known {
             known.extend(memories);
         }
-        (pending, readings)
+        (pending, readings, has_due)
     };
     let recorded = match pending.recorded().await {
         Ok(recorded) => recorded,
