@@ -7,9 +7,9 @@ import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import type { Kind, KindDescription } from '../../api/types';
 import { ProblemAlert } from '../../components/states';
+import { without } from '../../without';
 import { DecoderEditor } from '../sending/DecoderEditor';
 import { decoderText, parseDecoder } from '../sending/decoder';
-import { without } from '../../without';
 import { SignalRows, toEntry, toNewSignal, type SignalEntry } from '../set-up/SignalRows';
 import {
   CodeField,

@@ -7,10 +7,10 @@ import { Link as RouterLink, useParams } from 'react-router';
 import { deviceNow, meaning as meaningQuery, quality, signalPath, signals } from '../../api/queries';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { serviceNow } from '../../format/clock';
 import { CalibrationSection } from './CalibrationSection';
 import { MeaningForm } from './MeaningForm';
 import { PastSection } from './PastSection';
-import { serviceNow } from '../../format/clock';
 import { inWords, qualityInWords } from './words';
 
 /** One signal: how its values come about and which of them are believed. */
