@@ -5,6 +5,7 @@ mod demo;
 mod run;
 mod shots;
 mod test;
+mod times;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -48,6 +49,12 @@ enum Task {
     },
     /// Take the pictures in docs/screenshots
     Shots,
+    /// Build everything from nothing and say what each package cost
+    Times {
+        /// How many packages to list
+        #[arg(default_value_t = 40)]
+        shown: usize,
+    },
 }
 
 fn main() -> ExitCode {
@@ -56,9 +63,10 @@ fn main() -> ExitCode {
         Task::Test { options } => test::test(&options),
         Task::Lint => test::lint(),
         Task::Console => console::build(),
-        Task::Bench { options } => run::build_and_become("lantern-bench", &options),
+        Task::Bench { options } => run::measure(&options),
         Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),
         Task::Shots => shots::shots(),
+        Task::Times { shown } => times::times(shown),
     };
     match result {
         Ok(()) => ExitCode::SUCCESS,

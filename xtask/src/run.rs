@@ -49,14 +49,21 @@ pub(crate) fn binary(name: &str) -> PathBuf {
     own.with_file_name(name)
 }
 
-/// Builds all binaries. All of them always, because building a part would choose
-/// other features of shared packages and compile those anew.
+/// Builds all binaries but the measurements. All of them always, because building a part
+/// would choose other features of shared packages and compile those once more.
 pub(crate) fn build() -> Result<()> {
-    run(&mut cargo(&["build", "--release", "--workspace"]))
+    run(&mut cargo(&["build", "--bins"]))
 }
 
 /// Builds everything, then becomes one of the programs.
 pub(crate) fn build_and_become(program: &str, options: &[String]) -> Result<()> {
     build()?;
     Err(Command::new(binary(program)).args(options).exec().into())
+}
+
+/// Builds the measurements and what they measure as it ships, then becomes them.
+pub(crate) fn measure(options: &[String]) -> Result<()> {
+    run(&mut cargo(&["build", "--release", "--bins", "--workspace"]))?;
+    let target = binary("xtask").parent().and_then(Path::parent).map(Path::to_owned).unwrap_or_default();
+    Err(Command::new(target.join("release/lantern-bench")).args(options).exec().into())
 }

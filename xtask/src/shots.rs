@@ -8,5 +8,5 @@ use anyhow::Result;
 pub(crate) fn shots() -> Result<()> {
     console::build()?;
     running::build()?;
-    run(&mut cargo(&["run", "--release", "--package", "lantern-e2e", "--bin", "shots"]))
+    run(&mut cargo(&["run", "--bin", "shots"]))
 }

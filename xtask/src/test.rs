@@ -1,7 +1,7 @@
 //! `cargo xtask test` and `cargo xtask lint`.
 
 use crate::console;
-use crate::run::{self, cargo, command, run};
+use crate::run::{cargo, command, run};
 use anyhow::{Context, Result, ensure};
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
@@ -12,9 +12,10 @@ pub(crate) fn test(options: &[String]) -> Result<()> {
     console::build()?;
     console::packages()?;
     console::npm(&["run", "--silent", "test"])?;
-    run::build()?;
+    // Programs and tests in one go: tests alone would not build the programs they run.
+    run(&mut cargo(&["build", "--bins", "--tests"]))?;
     let options: Vec<&str> = options.iter().map(String::as_str).collect();
-    counted(&mut cargo(&[&["test", "--release", "--workspace"], options.as_slice()].concat()))
+    counted(&mut cargo(&[&["test"], options.as_slice()].concat()))
 }
 
 /// Runs the tests and says at the end how many there were in all: each crate's
@@ -47,7 +48,7 @@ pub(crate) fn lint() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
     console::packages()?;
     console::npm(&["run", "--silent", "lint"])?;
-    run(&mut cargo(&["clippy", "--release", "--workspace", "--all-targets", "--", "--deny", "warnings"]))
+    run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"]))
 }
 
 /// Programs the tests run beside our own, and Debian's packages of them: a browser

@@ -1,4 +1,4 @@
-use crate::{Value, ValueType};
+use crate::{CommandStage, Value, ValueType};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -45,28 +45,6 @@ pub struct CommandArgument {
     /// The texts it may be; only for texts.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub choices: Vec<String>,
-}
-
-/// How far a command is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum CommandStage {
-    /// It waits for its device.
-    Waiting,
-    /// The device has it.
-    Delivered,
-    /// The device has done it.
-    Done,
-    /// The device will not do it.
-    Refused,
-    /// The device had it and did not answer in time.
-    Unanswered,
-    /// The device did not take it in time.
-    Uncollected,
-    /// Another one took its place.
-    Replaced,
-    /// Someone took it back.
-    Withdrawn,
 }
 
 /// A command to give.

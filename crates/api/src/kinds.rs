@@ -58,6 +58,9 @@ pub struct Revision {
     pub made_at: String,
     /// The description.
     pub description: KindDescription,
+    /// What is wrong with it, if it is kept and cannot be read: only its code stands above.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub damaged: Option<String>,
 }
 
 /// A device that follows a kind.

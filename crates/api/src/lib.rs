@@ -1,6 +1,9 @@
 //! What service and clients say to each other over HTTP: requests, answers and
 //! live events, as they stand in the OpenAPI document. Nothing else.
 //!
+//! A type that the computation has as well, such as [`Value`] or [`Presence`], is that of
+//! `lantern-core`; here are only those that exist for being sent.
+//!
 //! Times are RFC 3339 texts in UTC. Lists come as a [`Page`]; `next` of one page
 //! is `after` of the request for the following one.
 
@@ -31,7 +34,7 @@ pub use errors::{InAnswer, Problem, RefusedValue, Remark};
 pub use keys::*;
 pub use kinds::*;
 pub use links::*;
-pub use live::{ChangeEvent, LiveReading, PresenceEvent, ReadingsEvent};
+pub use live::{ChangeEvent, Changed, LiveReading, PresenceEvent, ReadingsEvent};
 pub use meaning::*;
 pub use objects::*;
 pub use people::*;
@@ -39,6 +42,12 @@ pub use sending::*;
 pub use series::*;
 pub use storage::*;
 pub use trying::*;
+
+pub use lantern_core::command::Stage as CommandStage;
+pub use lantern_core::presence::Presence;
+pub use lantern_core::retention::Retention;
+pub use lantern_core::trend::Direction;
+pub use lantern_core::{DeviceState, Position, SignalRole, Value, ValueType};
 
 use serde::{Deserialize, Deserializer, Serialize};
 use utoipa::ToSchema;

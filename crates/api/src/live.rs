@@ -40,12 +40,39 @@ pub struct PresenceEvent {
     pub connection: Option<Connection>,
 }
 
+/// What has changed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Changed {
+    /// The site itself.
+    Site,
+    /// A device was made or changed.
+    Device,
+    /// A device was removed.
+    DeviceRemoved,
+    /// A signal was declared, changed or removed.
+    Signal,
+    /// A key was issued, replaced or revoked.
+    Key,
+    /// Something began to wait, was claimed or is ignored.
+    Arrival,
+    /// A kind was made, revised or removed.
+    Kind,
+    /// A step of a commissioning.
+    Commissioning,
+    /// A reading was entered by hand.
+    HandReading,
+    /// Readings were deleted.
+    Readings,
+    /// The history of a signal was made again.
+    History,
+}
+
 /// Live event `change`: something of the site's set-up is different now.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct ChangeEvent {
-    /// `site`, `device`, `device-removed`, `signal`, `key`, `arrival`, `kind`,
-    /// `commissioning` or `hand-reading`.
-    pub what: String,
+    /// What it is.
+    pub what: Changed,
     /// The device it concerns, if it concerns one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub device: Option<String>,

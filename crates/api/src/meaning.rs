@@ -48,6 +48,9 @@ pub struct MeaningVersion {
     pub made_by: String,
     /// When.
     pub made_at: String,
+    /// What is wrong with it, if it is kept and cannot be read.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub damaged: Option<String>,
 }
 
 /// A meaning that is to be tried out on one value.

@@ -1,19 +1,6 @@
-use crate::{CommandDeclaration, Connection, present};
+use crate::{CommandDeclaration, Connection, DeviceState, Position, Presence, SignalRole, ValueType, present};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-
-/// A place on the Earth (WGS 84).
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Position {
-    /// Degrees north, -90 to 90.
-    pub latitude: f64,
-    /// Degrees east, -180 to 180.
-    pub longitude: f64,
-    /// Metres above sea level.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub altitude_m: Option<f64>,
-}
 
 /// A place or project.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
@@ -63,33 +50,6 @@ pub struct SiteChange {
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<Position>)]
     pub position: Option<Option<Position>>,
-}
-
-/// How a device is doing.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Presence {
-    /// Heard less than two intervals ago, or as many as the device is given.
-    Fresh,
-    /// Heard longer ago than that, but less than five intervals.
-    Late,
-    /// Not heard for five intervals or more.
-    Silent,
-    /// Not heard at all.
-    Never,
-}
-
-/// How far a device is.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum DeviceState {
-    /// Heard, but declared by nobody.
-    Waiting,
-    /// Declared, and being tried: its readings are trial readings.
-    #[default]
-    Trial,
-    /// Relied upon.
-    Live,
 }
 
 /// One thing in the field.
@@ -163,6 +123,9 @@ pub struct Device {
     /// seconds: how far its clock is behind.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub clock_offset_s: Option<f64>,
+    /// What of its set-up is kept and cannot be read, in sentences; it is left out above.
+    #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    pub damaged: Vec<String>,
 }
 
 /// What a device is made from.
@@ -265,31 +228,6 @@ pub struct DeviceChange {
     pub keeps_payload: Option<bool>,
 }
 
-/// The type of a signal's values.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum ValueType {
-    /// A finite number in the signal's unit.
-    #[default]
-    Number,
-    /// Yes or no.
-    Flag,
-    /// A text of at most 1,024 bytes.
-    Text,
-}
-
-/// What a signal tells of the link of its device.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum SignalRole {
-    /// The number of the message: lost and repeated ones show by it.
-    Sequence,
-    /// How full its battery is.
-    Battery,
-    /// How well it is received.
-    Link,
-}
-
 /// One quantity of a device over time.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Signal {
@@ -324,6 +262,10 @@ pub struct Signal {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     #[schema(value_type = Option<Object>)]
     pub meaning: Option<serde_json::Value>,
+    /// What is wrong with what is kept of its meaning, if it cannot be read: what the
+    /// signal is sent is rejected then.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub damaged: Option<String>,
     /// Other names that senders use for it.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
     pub also: Vec<String>,

@@ -1,18 +1,6 @@
-use crate::{Presence, ValueType};
+use crate::{Direction, Presence, Value, ValueType};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-
-/// A value: a JSON number, true or false, or a text.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(untagged)]
-pub enum Value {
-    /// Yes or no.
-    Flag(bool),
-    /// A finite number.
-    Number(f64),
-    /// A text.
-    Text(String),
-}
 
 /// One value at its time.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -44,18 +32,6 @@ pub enum ReadingQuality {
     Suspect,
     /// Certainly wrong.
     Rejected,
-}
-
-/// Which way a value is going.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum Direction {
-    /// Going up.
-    Rising,
-    /// Going down.
-    Falling,
-    /// No change that stands out from the scatter.
-    Steady,
 }
 
 /// Direction and rate of change over the last readings.

@@ -1,25 +1,8 @@
 //! What is kept for how long, and how much room it takes.
 
+use crate::Retention;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
-
-/// How long readings and their summaries are kept, in seconds; absent for ever.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct Retention {
-    /// The readings themselves.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub raw_s: Option<f64>,
-    /// Summaries of minutes.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub minute_s: Option<f64>,
-    /// Summaries of hours.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub hour_s: Option<f64>,
-    /// Summaries of days.
-    #[serde(skip_serializing_if = "Option::is_none", default)]
-    pub day_s: Option<f64>,
-}
 
 /// The retention of a signal or a kind.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize, ToSchema)]

@@ -6,11 +6,12 @@ use crate::work::DEVICES;
 use crate::{Entry, median};
 use anyhow::{Context, Result, bail, ensure};
 use bytes::BytesMut;
+use futures::future::BoxFuture;
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::Reason;
 use lantern_mqtt::shell::Server;
-use lantern_mqtt::{Farewell, Filter, Hello, Host, Message, Peer, Refused};
+use lantern_mqtt::{Client, Farewell, Filter, Hello, Host, Message, Peer, Prepared, Refused};
 use std::net::SocketAddr;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
@@ -38,59 +39,68 @@ pub(crate) const BARE: &str = "bare-mqtt";
 struct Nothing;
 
 impl Host for Nothing {
-    type Client = ();
-
     fn now(&self) -> Moment {
         let now = std::time::SystemTime::now().duration_since(std::time::UNIX_EPOCH).unwrap_or_default();
         Moment::from_micros(i64::try_from(now.as_micros()).unwrap_or_default()).unwrap_or(Moment::EPOCH)
     }
 
-    async fn admit(&self, _: Hello<'_>) -> Result<(), Refused> {
-        Ok(())
+    fn admit<'a>(&'a self, _: Hello<'a>) -> BoxFuture<'a, Result<Arc<dyn Client>, Refused>> {
+        Box::pin(async { Ok(Arc::new(Nobody) as Arc<dyn Client>) })
     }
 
-    fn site(&self, (): &()) -> SiteId {
+    fn recall<'a>(&'a self, _: SiteId, _: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
+        Box::pin(async { None })
+    }
+
+    fn keep(&self, _: Vec<StateChange>) -> BoxFuture<'_, Result<(), Refused>> {
+        Box::pin(async { Ok(()) })
+    }
+
+    fn taken(&self, _: i64) {}
+}
+
+/// Every client of it.
+struct Nobody;
+
+impl Client for Nobody {
+    fn site(&self) -> SiteId {
         SiteId(1)
     }
 
-    fn principal(&self, (): &()) -> Arc<[u8]> {
+    fn principal(&self) -> Arc<[u8]> {
         Arc::new([])
     }
 
-    async fn recall(&self, _: SiteId, _: &[u8]) -> Option<()> {
-        None
+    fn prepare<'a>(&'a self, _: &'a Message, _: Moment) -> BoxFuture<'a, Result<Box<dyn Prepared>, Refused>> {
+        Box::pin(async { Ok(Box::new(Unkept) as Box<dyn Prepared>) })
     }
 
-    async fn take(
-        &self,
-        (): &(),
-        _: &Message,
-        _: Moment,
-        route: &mut (dyn FnMut() -> Vec<StateChange> + Send),
-    ) -> Result<(), Refused> {
-        if route().is_empty() {
-            return Ok(());
-        }
-        Err(Refused { reason: Reason::ImplementationSpecific, text: "nothing is stored".to_owned(), is_passing: false })
+    fn may_subscribe<'a>(&'a self, _: &'a Filter) -> BoxFuture<'a, Result<(), Refused>> {
+        Box::pin(async { Ok(()) })
     }
 
-    async fn may_subscribe(&self, (): &(), _: &Filter) -> Result<(), Refused> {
-        Ok(())
+    fn standing<'a>(&'a self, _: &'a Filter) -> BoxFuture<'a, Vec<Message>> {
+        Box::pin(async { Vec::new() })
     }
 
-    async fn standing(&self, (): &(), _: &Filter) -> Vec<Message> {
-        Vec::new()
+    fn connected(&self) {}
+
+    fn disconnected(&self, _: &Farewell) {}
+}
+
+/// A message that is not stored.
+struct Unkept;
+
+impl Prepared for Unkept {
+    fn is_passed_on(&self) -> bool {
+        true
     }
 
-    async fn keep(&self, _: Vec<StateChange>) -> Result<(), Refused> {
-        Ok(())
+    fn commit(self: Box<Self>, changes: Vec<StateChange>) -> BoxFuture<'static, Result<(), Refused>> {
+        let text = "nothing is stored".to_owned();
+        let refused = Refused { reason: Reason::ImplementationSpecific, text, is_passing: false };
+        Box::pin(async move { if changes.is_empty() { Ok(()) } else { Err(refused) } })
     }
-
-    fn connected(&self, (): &()) {}
-
-    fn disconnected(&self, (): &(), _: &Farewell) {}
-
-    fn taken(&self, _: i64) {}
 }
 
 /// Serves on a free port until it is killed.

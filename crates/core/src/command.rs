@@ -3,6 +3,7 @@
 
 use crate::units::UnitCode;
 use crate::{Value, ValueType, code};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Commands a device may declare.
@@ -241,7 +242,9 @@ fn shown(value: &Value) -> String {
 }
 
 /// How far a command is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CommandStage))]
+#[serde(rename_all = "lowercase")]
 pub enum Stage {
     /// It waits for its device.
     Waiting,

@@ -58,12 +58,15 @@ pub mod compare;
 pub mod convert;
 pub mod coverage;
 pub mod decode;
+mod device;
 pub mod formula;
+mod ids;
 pub mod intake;
 pub mod lamp;
 pub mod link;
 pub mod meaning;
 mod median;
+mod micros;
 mod moment;
 pub mod own_topic;
 pub mod physics;
@@ -79,23 +82,14 @@ pub mod trend;
 pub mod units;
 mod value;
 
+pub use device::{DeviceState, Position, SignalRole};
+pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
 pub use median::median;
+pub use micros::Micros;
 pub use moment::{Moment, MomentError};
 use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
 pub use value::{Value, ValueType, decimals, decimals_worth_showing};
-
-/// Identifies a signal, and so the series of its readings.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct SignalId(pub i64);
-
-/// Identifies a device.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct DeviceId(pub i64);
-
-/// Identifies a site.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct SiteId(pub i64);
 
 /// One value of one signal at one time.
 #[derive(Debug, Clone, PartialEq)]

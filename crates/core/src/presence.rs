@@ -1,9 +1,12 @@
 //! Presence: whether a device is heard as often as it should be.
 
 use crate::Moment;
+use serde::{Deserialize, Serialize};
 
 /// How a device is doing, judged by its own expected interval.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum Presence {
     /// Heard less than two intervals ago, or as many as the device is given.
     Fresh,

@@ -52,11 +52,13 @@ pub enum RefusalCode {
     TooManyDevices,
     /// A value for a signal that a formula works out.
     Derived,
+    /// The device's decoder, as it is kept, cannot be read.
+    DecoderDamaged,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 24] = [
+    pub const ALL: [Self; 25] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -81,6 +83,7 @@ impl RefusalCode {
         Self::NotCarried,
         Self::TooManyDevices,
         Self::Derived,
+        Self::DecoderDamaged,
     ];
 
     /// The word itself, as it stands in answers.
@@ -111,6 +114,7 @@ impl RefusalCode {
             Self::NotCarried => "not-carried",
             Self::TooManyDevices => "too-many-devices",
             Self::Derived => "derived",
+            Self::DecoderDamaged => "decoder-damaged",
         }
     }
 
@@ -146,6 +150,7 @@ impl RefusalCode {
                 "Say on that device that this one carries it, or what its sender calls it; or send with its own key."
             }
             Self::TooManyDevices => "Claim or remove the devices that wait, and stop sending new names.",
+            Self::DecoderDamaged => "Set the decoder of the device again; until then its payloads cannot be read.",
             Self::Derived => "Leave it out of what is sent, or take the formula away from its signal.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }

@@ -1,22 +1,29 @@
 //! Retention: how long readings and their summaries are kept.
 
 use crate::Moment;
+use serde::{Deserialize, Serialize};
 
 /// Microseconds of a minute, an hour and a day.
 const WIDTHS: [i64; 3] = [60_000_000, 3_600_000_000, 86_400_000_000];
 /// The shortest time anything is kept, in seconds: an hour.
 const LEAST_S: f64 = 3_600.0;
 
-/// How long readings and their summaries are kept, in seconds; `None` for ever.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
+/// How long readings and their summaries are kept, in seconds; absent for ever.
+#[derive(Debug, Clone, Copy, PartialEq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct Retention {
     /// The readings themselves.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub raw_s: Option<f64>,
     /// Summaries of minutes.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub minute_s: Option<f64>,
     /// Summaries of hours.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub hour_s: Option<f64>,
     /// Summaries of days.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
     pub day_s: Option<f64>,
 }
 

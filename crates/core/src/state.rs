@@ -20,11 +20,11 @@ pub struct StateKey {
 /// A change of state.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum StateChange {
-    /// This is so from now on.
+    /// This piece is kept from now on.
     Put(StateKey, Vec<u8>),
-    /// This is no more.
+    /// This piece is removed.
     Remove(StateKey),
-    /// Nothing of this owner is any more.
+    /// All pieces of this owner are removed.
     RemoveAll {
         /// The site.
         site: SiteId,
@@ -39,7 +39,7 @@ pub enum StateChange {
         memory: Vec<u8>,
     },
     /// A derived signal has to be worked out for readings of these times.
-    Due {
+    Recompute {
         /// The derived signal.
         signal: SignalId,
         /// The first time.
@@ -48,7 +48,7 @@ pub enum StateChange {
         to: Moment,
     },
     /// A derived signal was worked out for all that had come up to a number.
-    Derived {
+    Recomputed {
         /// The derived signal.
         signal: SignalId,
         /// The number of the last due time.

@@ -1,9 +1,12 @@
 //! Direction of change: what the arrow beside a value says.
 
 use crate::Moment;
+use serde::{Deserialize, Serialize};
 
 /// Which way a value is going.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
 pub enum Direction {
     /// Going up.
     Rising,

@@ -3,14 +3,16 @@
 use serde::{Deserialize, Serialize};
 
 /// What kind of value a signal has.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum ValueType {
     /// A finite number in the signal's unit.
+    #[default]
     Number,
     /// Yes or no.
     Flag,
-    /// A short text of at most [`Value::MAX_TEXT`] bytes.
+    /// A text of at most 1,024 bytes.
     Text,
 }
 
@@ -34,15 +36,16 @@ impl std::str::FromStr for ValueType {
     }
 }
 
-/// A value as it is kept.
+/// A value: a JSON number, true or false, or a text.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(untagged)]
 pub enum Value {
     /// Yes or no.
     Flag(bool),
-    /// Always finite.
+    /// A finite number.
     Number(f64),
-    /// At most [`Value::MAX_TEXT`] bytes.
+    /// A text of at most 1,024 bytes.
     Text(String),
 }
 

@@ -15,7 +15,7 @@ pub fn binary(name: &str) -> PathBuf {
             let cargo = std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned());
             let profile = if dir.ends_with("release") { "release" } else { "dev" };
             let status = Command::new(cargo)
-                .args(["build", "--workspace", "--bins", "--profile", profile])
+                .args(["build", "--bins", "--profile", profile])
                 .current_dir(env!("CARGO_MANIFEST_DIR"))
                 .status()
                 .expect("cargo runs");

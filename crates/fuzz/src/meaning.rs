@@ -113,8 +113,8 @@ pub(crate) fn run_meaning(input: &[u8]) -> u64 {
             assert!(value.is_finite(), "{code}: {sent} became {value}");
             let written = serde_json::to_vec(&memory).unwrap_or_default();
             let mut again: Memory = serde_json::from_slice(&written).unwrap_or_else(|error| panic!("{error}"));
-            let judged = checked.judge(at, value, quality, None, &NoOthers, &mut memory);
-            assert_eq!(checked.judge(at, value, quality, None, &NoOthers, &mut again), judged, "{code}: {sent}");
+            let judged = checked.screen(at, value, quality, None, &NoOthers, &mut memory);
+            assert_eq!(checked.screen(at, value, quality, None, &NoOthers, &mut again), judged, "{code}: {sent}");
             sum = sum.rotate_left(3) ^ told(matches!(judged, Quality::Good));
         }
     }

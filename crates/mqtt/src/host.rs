@@ -3,6 +3,7 @@
 use crate::codec::{Reason, Version};
 use crate::message::Message;
 use crate::topic::Filter;
+use futures::future::BoxFuture;
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use std::sync::Arc;
@@ -62,53 +63,59 @@ pub enum Farewell {
     Closed(String),
 }
 
-/// The service behind the server.
-pub trait Host: Send + Sync + 'static {
-    /// An admitted client.
-    type Client: Send + Sync + 'static;
+/// An admitted client, as the service behind the server sees it.
+pub trait Client: Send + Sync {
+    /// The site it belongs to.
+    fn site(&self) -> SiteId;
 
+    /// Bytes that tell whose a session is, and by which [`Host::recall`] finds its
+    /// owner again.
+    fn principal(&self) -> Arc<[u8]>;
+
+    /// Understands a message that arrived at a time. When this returns, nothing but the
+    /// storage can keep it from being taken.
+    fn prepare<'a>(
+        &'a self,
+        message: &'a Message,
+        arrived: Moment,
+    ) -> BoxFuture<'a, Result<Box<dyn Prepared>, Refused>>;
+
+    /// Whether it may subscribe.
+    fn may_subscribe<'a>(&'a self, filter: &'a Filter) -> BoxFuture<'a, Result<(), Refused>>;
+
+    /// What stands on topics that match a filter without having been published.
+    fn standing<'a>(&'a self, filter: &'a Filter) -> BoxFuture<'a, Vec<Message>>;
+
+    /// It is connected.
+    fn connected(&self);
+
+    /// It is connected no longer.
+    fn disconnected(&self, how: &Farewell);
+}
+
+/// A message that was understood and waits to be kept.
+pub trait Prepared: Send {
+    /// Whether it goes on to those who are subscribed to its topic.
+    fn is_passed_on(&self) -> bool;
+
+    /// Keeps what the message means, together with changes of the server's own state, durably
+    /// and at once.
+    fn commit(self: Box<Self>, changes: Vec<StateChange>) -> BoxFuture<'static, Result<(), Refused>>;
+}
+
+/// The service behind the server.
+pub trait Host: Send + Sync {
     /// The time.
     fn now(&self) -> Moment;
 
     /// Admits a client or not.
-    fn admit(&self, hello: Hello<'_>) -> impl Future<Output = Result<Self::Client, Refused>> + Send;
-
-    /// The site a client belongs to.
-    fn site(&self, client: &Self::Client) -> SiteId;
-
-    /// Bytes that tell whose a session is, and by which [`Host::recall`] finds its
-    /// owner again.
-    fn principal(&self, client: &Self::Client) -> Arc<[u8]>;
+    fn admit<'a>(&'a self, hello: Hello<'a>) -> BoxFuture<'a, Result<Arc<dyn Client>, Refused>>;
 
     /// The owner of a session that is not connected, to publish its will.
-    fn recall(&self, site: SiteId, principal: &[u8]) -> impl Future<Output = Option<Self::Client>> + Send;
-
-    /// Takes a message in: what it means is durable when this returns, together
-    /// with the changes that `route` gives. `route` is called once, when nothing
-    /// but the storage can go wrong any more.
-    fn take(
-        &self,
-        client: &Self::Client,
-        message: &Message,
-        arrived: Moment,
-        route: &mut (dyn FnMut() -> Vec<StateChange> + Send),
-    ) -> impl Future<Output = Result<(), Refused>> + Send;
-
-    /// Whether a client may subscribe.
-    fn may_subscribe(&self, client: &Self::Client, filter: &Filter)
-    -> impl Future<Output = Result<(), Refused>> + Send;
-
-    /// What stands on topics that match a filter without having been published.
-    fn standing(&self, client: &Self::Client, filter: &Filter) -> impl Future<Output = Vec<Message>> + Send;
+    fn recall<'a>(&'a self, site: SiteId, principal: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>>;
 
     /// Makes changes durable.
-    fn keep(&self, changes: Vec<StateChange>) -> impl Future<Output = Result<(), Refused>> + Send;
-
-    /// A client is connected.
-    fn connected(&self, client: &Self::Client);
-
-    /// A client is connected no longer.
-    fn disconnected(&self, client: &Self::Client, how: &Farewell);
+    fn keep(&self, changes: Vec<StateChange>) -> BoxFuture<'_, Result<(), Refused>>;
 
     /// A message with a token was taken by its receiver.
     fn taken(&self, token: i64);

@@ -18,7 +18,7 @@ pub mod shell;
 mod topic;
 
 pub use broker::{Broker, Ending, Link, Opened, Outcome, Receipt, SessionView, Ticket, Will};
-pub use host::{Farewell, Hello, Host, Peer, Refused};
+pub use host::{Client, Farewell, Hello, Host, Peer, Prepared, Refused};
 pub use message::{Carried, Message, QoS};
 pub use outbox::Outbox;
 pub use topic::{Filter, TopicError, check_name, matches};

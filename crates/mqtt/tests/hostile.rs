@@ -1,6 +1,6 @@
 //! What must not harm the server.
 
-use crate::common::{Hi, Raw, V3, V5, eventually, packet, server, text};
+use crate::common::{Hi, Raw, TestHost, TestServer, V3, V5, eventually, packet, server, text};
 use proptest::prelude::*;
 
 #[tokio::test]
@@ -48,7 +48,7 @@ async fn who_does_not_connect_in_time_is_closed() {
 
 #[tokio::test]
 async fn connections_beyond_the_limit_are_turned_away() {
-    let server = lantern_mqtt::shell::Server::new(std::sync::Arc::default(), &[], 2);
+    let server = TestServer::new(TestHost::new(), &[], 2);
     let (one, _) = Raw::connect(&server, &Hi { id: "one", ..V3 }).await;
     let (_two, _) = Raw::connect(&server, &Hi { id: "two", ..V3 }).await;
     assert_eq!(Raw::open(&server, 4).closed().await, None);

@@ -1,41 +1,31 @@
-//! The service of Key Lantern: HTTP in and out, the live stream, and the tasks
-//! that run beside them.
+//! Running Key Lantern: settings, the tasks beside requests, TLS, and MQTT as the engine
+//! speaks it.
 //!
-//! [`serve`] runs it until it is told to stop. A delivery goes through
-//! [`intake`]; everything else is one file per resource in `routes`, with what
-//! kinds and documents need in [`setting_up`], the checklist of a new device in
-//! [`commissioning`] and sending instructions in [`recipes`]. What is
-//! kept in memory has an owner each: [`plans`](plans::Plans) what the intake
-//! knows of devices, [`latest`](latest::Latest) the last readings,
-//! [`heard`](heard::Heard) the presence of devices, [`live`](live::Hub) the
-//! events to be sent.
+//! [`serve`] runs the service until it is told to stop. It opens the store, wires the
+//! [`Engine`](lantern_engine::Engine), puts HTTP ([`lantern_http`]) and MQTT ([`lantern_mqtt`])
+//! around it, and keeps an eye on every task: one that ends, ends the service.
+//!
+//! | module | holds |
+//! |---|---|
+//! | [`settings`] | what it is told, and by whom |
+//! | `run` | start, and graceful stop |
+//! | `supervisor` | the tasks |
+//! | `announce` | what it prints when it is up |
+//! | `tls` | certificates, and the doors that speak TLS |
+//! | `mqtt` | what topics mean, who may use them, and what goes out on them |
+//! | [`maintenance`] | checking and restoring a database that no service has open |
+//!
+//! It holds no rules about readings: those are the engine's.
 
-mod allowances;
-mod app;
-mod auth;
-mod base;
-mod checks;
-mod clock;
-mod commands;
-mod commissioning;
-mod contacts;
-mod declared;
-mod dummies;
-mod heard;
-mod intake;
-mod latest;
-mod links;
-mod live;
-mod meaning;
+mod announce;
+mod error;
+pub mod maintenance;
 mod mqtt;
-mod plans;
-mod problem;
-mod recipes;
-mod routes;
 mod run;
-mod setting_up;
 pub mod settings;
+mod supervisor;
 mod tls;
-mod translate;
 
+pub use error::ServeError;
+pub use lantern_store::{Cause, with_sources};
 pub use run::serve;

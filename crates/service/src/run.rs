@@ -1,102 +1,120 @@
-//! Running the service: start, tasks beside it, graceful stop.
+//! Running the service: start and graceful stop.
 
-use crate::app::App;
-use crate::mqtt::Addresses;
+use crate::announce::announce;
+use crate::error::ServeError;
+use crate::mqtt;
 use crate::settings::{Listen, Settings};
+use crate::supervisor::Supervisor;
 use crate::tls::{self, Certificates};
-use crate::{clock, mqtt, routes};
+use lantern_core::allowance::Allowance;
+use lantern_engine::{Engine, Limits, Task};
+use lantern_http::files::Files;
+use lantern_http::{Addresses, Interface, Peers, SetUpCode};
 use lantern_store::Store;
 use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
+use rocket::error::ErrorKind;
 use rocket::fairing::AdHoc;
-use rocket::{Build, Orbit, Rocket, Shutdown};
-use std::io::Write;
+use rocket::{Build, Rocket, Shutdown};
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::net::TcpListener;
 use tokio::signal::unix::{SignalKind, signal};
-use tokio::task::JoinSet;
+use tokio::sync::oneshot;
 
-const LIVE_TICK: Duration = Duration::from_millis(100);
-const PRESENCE_TICK: Duration = Duration::from_secs(1);
-const FLUSH_TICK: Duration = Duration::from_secs(10);
-const CONTACT_TICK: Duration = Duration::from_secs(1);
-const TRIM_TICK: Duration = Duration::from_secs(60);
-const RETAIN_TICK: Duration = Duration::from_secs(1_800);
-const SWEEP_TICK: Duration = Duration::from_secs(60);
-/// What was removed is swept no sooner, in seconds: longer than a delivery takes.
-const SWEEP_AFTER_S: f64 = 60.0;
+/// How long requests may go on when a task has died.
+const LAST_REQUESTS: Duration = Duration::from_secs(10);
 
-/// Runs the service until SIGINT or SIGTERM.
+/// Runs the service until SIGINT or SIGTERM, with the console's files.
 ///
 /// # Errors
-/// One sentence for the operator: the data directory cannot be used, the port is
-/// taken, and the like.
-pub async fn serve(settings: Settings) -> Result<(), String> {
-    let store = Store::open(&settings.data).await.map_err(|e| e.to_string())?;
-    store
-        .set_disk_budget(settings.disk_budget_mb << 20)
-        .await
-        .map_err(|e| format!("the disk budget cannot be set: {e}"))?;
-    let app = App::new(store, settings.clone()).await.map_err(|e| format!("the database cannot be read: {e}"))?;
-    let app = Arc::new(app);
-    let mut tasks = JoinSet::new();
-    let certificates = Certificates::load(&app.settings)?;
-    let (mqtt, addresses) = mqtt::start(&app, certificates.as_ref(), &mut tasks).await?;
-    let _ = app.mqtt.set(addresses);
-    let https = match (app.settings.https, certificates.clone()) {
-        (Listen::At(address), Some(certificates)) => Some((tls::bind(address, "https").await?, certificates)),
+/// [`ServeError`]: the data directory cannot be used, a port is taken, a task died.
+pub fn serve(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError> {
+    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(ServeError::Runtime)?;
+    runtime.block_on(Box::pin(run(settings, files)))
+}
+
+async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError> {
+    let store = Store::open(&settings.data).await?;
+    store.set_disk_budget(settings.disk_budget_mb << 20).await.map_err(ServeError::Budget)?;
+    let set_up = Arc::new(SetUpCode::new(!store.has_people().await.map_err(ServeError::Read)?));
+    let engine = Engine::open(Arc::new(store), &limits(&settings)).await.map_err(ServeError::Read)?;
+    let engine = Arc::new(engine);
+    let certificates = Certificates::load(&settings)?;
+    let mut supervisor = Supervisor::default();
+    engine.tasks().into_iter().for_each(|task| supervisor.start(task));
+    let (mqtt, addresses) = mqtt::start(&engine, &settings, certificates.as_ref(), &mut supervisor).await?;
+    let peers = Arc::<Peers>::default();
+    let interface = Interface {
+        engine: engine.clone(),
+        settings: lantern_http::Settings {
+            data: settings.data.clone(),
+            secure_cookies: settings.secure_cookies,
+            public_url: settings.public_url.clone(),
+        },
+        set_up: set_up.clone(),
+        peers: peers.clone(),
+        files,
+        addresses,
+        sockets: Arc::new(mqtt::WebSockets::new(&mqtt)),
+    };
+    let https = match (settings.https, &certificates) {
+        (Listen::At(address), Some(_)) => Some(tls::bind(address, "https").await?),
         _ => None,
     };
+    let https_address = https.as_ref().and_then(|listener| listener.local_addr().ok());
+    let (rocket, up) = with_announcement(lantern_http::build(interface, config(settings.http)), https_address, set_up);
+    let rocket = rocket.ignite().await.map_err(|error| http_error(&settings, error.kind()))?;
     if let Some(certificates) = certificates {
-        tasks.spawn(certificates.watch());
+        if let Some(listener) = https {
+            supervisor.start(Task::new("HTTPS", https_door(up, listener, peers, certificates.clone())));
+        }
+        supervisor.start(Task::new("the TLS certificate", certificates.watch()));
     }
-    let rocket = build(app.clone(), addresses, https).ignite().await.map_err(|e| {
-        // Rocket's error insists on having been looked at.
-        format!("the service cannot start: {:?}", e.kind())
-    })?;
-    tasks.spawn(stop_on_signal(rocket.shutdown()));
-    tasks.spawn(tend(app.clone()));
-    tasks.spawn(sweep(app.clone()));
-    tasks.spawn(retain(app.clone()));
-    tasks.spawn(commands(app.clone()));
-    tasks.spawn(crate::meaning::Deriver::run(app.clone()));
-    tasks.spawn(crate::meaning::Jobs::run(app.clone()));
-    let launched = rocket.launch().await.map(drop);
+    supervisor.start(Task::new("signals", stop_on_signal(rocket.shutdown())));
+    let ended = until_the_end(rocket, &mut supervisor, &settings).await;
     mqtt.stop().await;
-    tasks.shutdown().await;
-    close(&app).await;
-    match launched {
-        Ok(()) => Ok(()),
-        Err(error) => Err(match error.kind() {
-            rocket::error::ErrorKind::Bind(cause) => format!(
-                "cannot listen on {} ({cause}); stop what uses the port, or choose another with --http",
-                settings.http
-            ),
-            other => format!("the service cannot run: {other}"),
-        }),
-    }
-}
-
-async fn close(app: &App) {
-    if let Err(error) = app.heard.flush(&app.store).await {
-        tracing::warn!(%error, "the last contacts were not noted");
-    }
-    if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
-        tracing::warn!(%error, "the end of the contact log was not written");
-    }
-    if let Err(error) = app.links.flush(&app.store, clock::now()).await {
-        tracing::warn!(%error, "the last link figures were not written");
-    }
-    app.store.close().await;
+    supervisor.stop().await;
+    engine.close().await;
     tracing::info!("stopped");
+    ended
 }
 
-type Https = Option<(TcpListener, Arc<Certificates>)>;
+fn limits(settings: &Settings) -> Limits {
+    Limits {
+        requests: Allowance { capacity: settings.requests_at_once, per_second: settings.requests_per_s },
+        readings: Allowance { capacity: settings.readings_at_once, per_second: settings.readings_per_s },
+    }
+}
 
-fn build(app: Arc<App>, mqtt: Addresses, https: Https) -> Rocket<Build> {
-    let http = app.settings.http;
-    let config = rocket::Config {
+/// Serves requests until the service is told to stop, or a task dies.
+async fn until_the_end(
+    rocket: Rocket<rocket::Ignite>,
+    supervisor: &mut Supervisor,
+    settings: &Settings,
+) -> Result<(), ServeError> {
+    let stop = rocket.shutdown();
+    let mut launch = Box::pin(rocket.launch());
+    tokio::select! {
+        launched = &mut launch => launched.map(drop).map_err(|error| http_error(settings, error.kind())),
+        error = supervisor.first_end() => {
+            tracing::error!(%error, "stopping, because a task has died");
+            stop.notify();
+            let _ = tokio::time::timeout(LAST_REQUESTS, launch).await;
+            Err(error)
+        }
+    }
+}
+
+fn http_error(settings: &Settings, kind: &ErrorKind) -> ServeError {
+    match kind {
+        ErrorKind::Bind(cause) => ServeError::ListenHttp { address: settings.http, cause: cause.to_string() },
+        other => ServeError::Http(other.to_string()),
+    }
+}
+
+fn config(http: SocketAddr) -> rocket::Config {
+    rocket::Config {
         address: http.ip(),
         port: http.port(),
         log_level: LogLevel::Off,
@@ -114,49 +132,38 @@ fn build(app: Arc<App>, mqtt: Addresses, https: Https) -> Rocket<Build> {
             ..ShutdownConfig::default()
         },
         ..rocket::Config::default()
-    };
-    let peers = app.peers.clone();
-    routes::mount(rocket::custom(config).manage(app)).attach(AdHoc::on_liftoff("announce", move |rocket| {
-        Box::pin(async move {
-            let config = rocket.config();
-            let https_address = https.as_ref().and_then(|(listener, _)| listener.local_addr().ok());
-            if let Some((listener, certificates)) = https {
-                let door = tls::Door::http((config.address, config.port).into(), peers);
-                let stop = rocket.shutdown();
-                tokio::spawn(async move {
-                    tokio::select! {
-                        () = door.open(listener, certificates) => {}
-                        () = stop => {}
-                    }
-                });
-            }
-            announce(rocket, mqtt, https_address);
-        })
-    }))
+    }
 }
 
-/// Prints where the service is, for people and for programs that start it.
-fn announce(rocket: &Rocket<Orbit>, mqtt: Addresses, https: Option<SocketAddr>) {
-    let config = rocket.config();
-    let ip = if config.address.is_unspecified() { "127.0.0.1".to_owned() } else { config.address.to_string() };
-    let ip = if ip.contains(':') { format!("[{ip}]") } else { ip };
-    let address = format!("http://{ip}:{}", config.port);
-    tracing::info!(%address, "listening");
-    let mut lines = format!("Key Lantern is at {address}\n");
-    let others =
-        [("MQTT", "mqtt", mqtt.plain), ("MQTT over TLS", "mqtts", mqtt.tls), ("HTTP over TLS", "https", https)];
-    for (what, scheme, address) in others {
-        if let Some(address) = address {
-            tracing::info!(%address, "listening for {what}");
-            lines += &format!("{what} is at {scheme}://{address}\n");
-        }
+/// Announces the service when it is up; what is given then receives where HTTP is spoken.
+fn with_announcement(
+    rocket: Rocket<Build>,
+    https: Option<SocketAddr>,
+    set_up: Arc<SetUpCode>,
+) -> (Rocket<Build>, oneshot::Receiver<SocketAddr>) {
+    let (tell, up) = oneshot::channel();
+    let rocket = rocket.attach(AdHoc::on_liftoff("announce", move |rocket| {
+        Box::pin(async move {
+            let addresses = rocket.state::<Addresses>().copied().unwrap_or_default();
+            let config = rocket.config();
+            let _ = tell.send((config.address, config.port).into());
+            announce(rocket, addresses, https, &set_up);
+        })
+    }));
+    (rocket, up)
+}
+
+async fn https_door(
+    up: oneshot::Receiver<SocketAddr>,
+    listener: TcpListener,
+    peers: Arc<Peers>,
+    certificates: Arc<Certificates>,
+) {
+    // If HTTP does not come up, the service ends for that reason.
+    match up.await {
+        Ok(http) => tls::Door::http(http, peers).open(listener, certificates).await,
+        Err(_) => std::future::pending().await,
     }
-    if let Some(code) = rocket.state::<Arc<App>>().and_then(|app| app.set_up.current()) {
-        lines += &format!("Set up the first person at {address}/set-up?code={code}\n");
-        lines += &format!("or with: lantern login {address} --setup {code}\n");
-    }
-    // Whoever started it may have stopped listening: no reason to end.
-    let _ = std::io::stdout().write_all(lines.as_bytes());
 }
 
 async fn stop_on_signal(stop: Shutdown) {
@@ -172,68 +179,4 @@ async fn stop_on_signal(stop: Shutdown) {
     wait().await;
     tracing::warn!("forced to stop");
     std::process::exit(1);
-}
-
-async fn tend(app: Arc<App>) {
-    let mut live = tokio::time::interval(LIVE_TICK);
-    let mut presence = tokio::time::interval(PRESENCE_TICK);
-    let mut flush = tokio::time::interval(FLUSH_TICK);
-    let mut contacts = tokio::time::interval(CONTACT_TICK);
-    let mut trim = tokio::time::interval(TRIM_TICK);
-    loop {
-        tokio::select! {
-            _ = live.tick() => app.hub.tick(),
-            _ = presence.tick() => app.heard.judge(clock::now(), &app.hub),
-            _ = flush.tick() => if let Err(error) = app.heard.flush(&app.store).await {
-                tracing::warn!(%error, "contacts were not noted");
-            } else if let Err(error) = app.links.flush(&app.store, clock::now()).await {
-                tracing::warn!(%error, "link figures were not written");
-            },
-            _ = contacts.tick() => if let Err(error) = app.contacts.flush(&app.store, &app.hub).await {
-                tracing::warn!(%error, "the contact log was not written");
-            },
-            _ = trim.tick() => if let Err(error) = app.contacts.trim(&app.store, clock::now()).await {
-                tracing::warn!(%error, "the contact log was not trimmed");
-            },
-        }
-    }
-}
-
-async fn commands(app: Arc<App>) {
-    loop {
-        app.commands.tend(&app).await;
-    }
-}
-
-async fn sweep(app: Arc<App>) {
-    let mut tick = tokio::time::interval(SWEEP_TICK);
-    loop {
-        tick.tick().await;
-        loop {
-            match app.store.sweep(clock::now().plus_seconds(-SWEEP_AFTER_S)).await {
-                Ok(true) => {}
-                Ok(false) => break,
-                Err(error) => {
-                    tracing::warn!(%error, "what was removed could not be swept away yet");
-                    break;
-                }
-            }
-        }
-    }
-}
-
-async fn retain(app: Arc<App>) {
-    let mut tick = tokio::time::interval(RETAIN_TICK);
-    loop {
-        tick.tick().await;
-        match app.store.retain(clock::now()).await {
-            Ok(forgotten) if forgotten.readings > 0 => tracing::info!(
-                readings = forgotten.readings,
-                summarized = forgotten.summarized,
-                "readings that were no longer to be kept were deleted"
-            ),
-            Ok(_) => {}
-            Err(error) => tracing::warn!(%error, "what is no longer to be kept could not be deleted yet"),
-        }
-    }
 }

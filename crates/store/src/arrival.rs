@@ -150,7 +150,7 @@ impl Store {
         .bind(new.low)
         .bind(new.high)
         .bind(new.is_reserved)
-        .bind(new.role.map(crate::SignalRole::as_str))
+        .bind(new.role.map(lantern_core::SignalRole::as_str))
         .fetch_one(&mut *transaction)
         .await?;
         if new.code != arrival.code {

@@ -2,7 +2,7 @@
 
 use crate::check::{Checked, check};
 use crate::open::{self, DATABASE_FILE};
-use crate::{OpenError, Store, StoreError};
+use crate::{Cause, OpenError, Store, StoreError};
 use sqlx::sqlite::SqliteConnectOptions;
 use sqlx::{ConnectOptions, Connection, SqliteConnection};
 use std::path::{Path, PathBuf};
@@ -20,12 +20,13 @@ pub enum RestoreError {
     )]
     Occupied(PathBuf),
     /// The file is no database of ours.
-    #[error("{file} is not a backup of Key Lantern: {cause}")]
+    #[error("{file} is not a backup of Key Lantern")]
     NotABackup {
         /// The file.
         file: PathBuf,
         /// What was wrong with it.
-        cause: String,
+        #[source]
+        cause: Cause,
     },
     /// Something is wrong in it.
     #[error("{file} is damaged in {count} places, the first: {first}; `key-lantern check` on a copy lists them all")]
@@ -38,7 +39,7 @@ pub enum RestoreError {
         first: String,
     },
     /// It could not be copied.
-    #[error("the backup cannot be copied: {0}")]
+    #[error("the backup cannot be copied")]
     Copy(#[from] std::io::Error),
 }
 
@@ -67,7 +68,7 @@ impl Store {
         let checked = check_file(file, false, |_, _| {}).await?;
         match checked.findings.first() {
             None => Ok(checked),
-            Some(first) => Err(StoreError::Damaged(first.what.clone())),
+            Some(first) => Err(StoreError::Damaged(first.what.clone().into())),
         }
     }
 }
@@ -79,9 +80,9 @@ impl Store {
 /// [`OpenError`]: it is in use, or is no database.
 pub async fn check_directory(dir: &Path, repair: bool, progress: impl FnMut(u64, u64)) -> Result<Checked, OpenError> {
     let file = dir.join(DATABASE_FILE);
-    let broken = |cause: sqlx::Error| OpenError::Database { file: file.clone(), cause: cause.to_string() };
+    let broken = |cause: sqlx::Error| OpenError::Database { file: file.clone(), cause: cause.into() };
     if !file.is_file() {
-        return Err(OpenError::Database { file, cause: "there is no such file".to_owned() });
+        return Err(OpenError::Database { file, cause: "there is no such file".into() });
     }
     // Opening brings it up to date and takes in what is in the journal of SQLite.
     Store::open(dir).await?.close().await;
@@ -105,11 +106,11 @@ pub async fn restore(
     if file.exists() && !replace {
         return Err(RestoreError::Occupied(dir.to_owned()));
     }
-    let not_ours = |cause: String| RestoreError::NotABackup { file: backup.to_owned(), cause };
+    let not_ours = |cause: Cause| RestoreError::NotABackup { file: backup.to_owned(), cause };
     if !backup.is_file() {
-        return Err(not_ours("there is no such file".to_owned()));
+        return Err(not_ours("there is no such file".into()));
     }
-    let checked = check_file(backup, false, progress).await.map_err(|error| not_ours(error.to_string()))?;
+    let checked = check_file(backup, false, progress).await.map_err(|error| not_ours(error.into()))?;
     if let Some(first) = checked.findings.first() {
         let first = first.what.clone();
         return Err(RestoreError::Damaged { file: backup.to_owned(), count: checked.found, first });

@@ -161,7 +161,7 @@ async fn check_segment(
             digest.is_ok().then(|| NewSegment::without_data(sealed)).into_iter().collect()
         }
         Err(LoadError::Database(error)) => return Err(error),
-        Err(LoadError::Damaged { error, .. }) => {
+        Err(LoadError::Damaged { error, .. } | LoadError::Digest { error, .. }) => {
             let what = format!("{here}: {error}; {} readings; put aside, its summaries stay", sealed.count);
             checked.add(what, Some(repair));
             digest.is_ok().then(|| NewSegment::without_data(sealed)).into_iter().collect()

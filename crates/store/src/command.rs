@@ -3,7 +3,7 @@
 use crate::types::moment;
 use crate::{Store, StoreError};
 use lantern_core::command::Stage;
-use lantern_core::{DeviceId, Moment};
+use lantern_core::{CommandId, DeviceId, Moment};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -14,7 +14,7 @@ const KEPT: u32 = 1_000;
 #[derive(Debug, Clone, PartialEq)]
 pub struct Command {
     /// Its number.
-    pub id: i64,
+    pub id: CommandId,
     /// The device it is for.
     pub device: DeviceId,
     /// Which one.
@@ -59,7 +59,7 @@ pub struct NewCommand<'a> {
 fn command(row: &SqliteRow) -> Result<Command, sqlx::Error> {
     let time = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<Option<i64>, _>(column)?.map(moment));
     Ok(Command {
-        id: row.try_get("id")?,
+        id: CommandId(row.try_get("id")?),
         device: DeviceId(row.try_get("device_id")?),
         name: row.try_get("name")?,
         arguments: row.try_get("arguments")?,
@@ -113,7 +113,7 @@ impl Store {
     /// [`StoreError::NotFound`] if there is none such, or it is over.
     pub async fn advance_command(
         &self,
-        id: i64,
+        id: CommandId,
         stage: Stage,
         answer: &str,
         now: Moment,
@@ -124,7 +124,7 @@ impl Store {
                  ended_at = iif(?5, ?4, NULL), answer = ?3
              WHERE id = ?1 AND ended_at IS NULL RETURNING *",
         )
-        .bind(id)
+        .bind(id.0)
         .bind(stage.as_str())
         .bind(answer)
         .bind(now.as_micros())
@@ -166,10 +166,10 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn command(&self, device: DeviceId, id: i64) -> Result<Command, StoreError> {
+    pub async fn command(&self, device: DeviceId, id: CommandId) -> Result<Command, StoreError> {
         let row = sqlx::query("SELECT * FROM command WHERE device_id = ? AND id = ?")
             .bind(device.0)
-            .bind(id)
+            .bind(id.0)
             .fetch_one(&self.read)
             .await?;
         Ok(command(&row)?)

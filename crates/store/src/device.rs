@@ -1,41 +1,11 @@
 //! Devices.
 
-use crate::types::moment;
-use crate::{KindId, Position, Store, StoreError};
+use crate::types::{self, moment, word};
+use crate::{KindId, Store, StoreError};
 use lantern_core::presence::Patience;
-use lantern_core::{DeviceId, Moment, SiteId};
+use lantern_core::{DeviceId, DeviceState, Moment, Position, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
-
-/// How far a device is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum DeviceState {
-    /// Heard, but declared by nobody.
-    Waiting,
-    /// Declared, and being tried.
-    #[default]
-    Trial,
-    /// Relied upon.
-    Live,
-}
-
-impl DeviceState {
-    pub(crate) const fn as_str(self) -> &'static str {
-        match self {
-            Self::Waiting => "waiting",
-            Self::Trial => "trial",
-            Self::Live => "live",
-        }
-    }
-
-    fn from_column(word: &str) -> Self {
-        match word {
-            "waiting" => Self::Waiting,
-            "trial" => Self::Trial,
-            _ => Self::Live,
-        }
-    }
-}
 
 /// One thing in the field.
 #[derive(Debug, Clone, PartialEq)]
@@ -175,14 +145,10 @@ pub(crate) fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
         name: row.try_get("name")?,
         note: row.try_get("note")?,
         interval_s: row.try_get("interval_s")?,
-        position: Position::from_columns(
-            row.try_get("latitude")?,
-            row.try_get("longitude")?,
-            row.try_get("altitude_m")?,
-        ),
+        position: types::position(row.try_get("latitude")?, row.try_get("longitude")?, row.try_get("altitude_m")?),
         last_heard_at: row.try_get::<Option<i64>, _>("last_heard_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
-        state: DeviceState::from_column(row.try_get("state")?),
+        state: word(row, "state")?,
         trial_since: row.try_get::<Option<i64>, _>("trial_since")?.map(moment),
         kind: row.try_get::<Option<i64>, _>("kind_id")?.map(KindId).zip(row.try_get("kind_revision")?),
         decoder: row.try_get("decoder")?,
@@ -207,7 +173,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Taken`] if the site has one of that code.
     pub async fn add_device(&self, site: SiteId, new: NewDevice<'_>, now: Moment) -> Result<Device, StoreError> {
-        let (latitude, longitude, altitude_m) = Position::to_columns(new.position);
+        let (latitude, longitude, altitude_m) = types::position_columns(new.position);
         let row = sqlx::query(
             "INSERT INTO device (site_id, code, name, note, interval_s, latitude, longitude, altitude_m, created_at,
                  state, trial_since, kind_id, kind_revision, decoder, late_after, silent_after, carrier_id, identity,
@@ -366,7 +332,7 @@ impl Store {
     /// [`StoreError::NotFound`]; [`StoreError::Taken`] if the site has another one
     /// of the new code or identity.
     pub async fn change_device(&self, id: DeviceId, change: DeviceChange) -> Result<Device, StoreError> {
-        let (latitude, longitude, altitude_m) = Position::to_columns(change.position.flatten());
+        let (latitude, longitude, altitude_m) = types::position_columns(change.position.flatten());
         let kind = change.kind.flatten();
         let joining = change.joining.flatten();
         let row = sqlx::query(

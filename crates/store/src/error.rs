@@ -1,7 +1,28 @@
 //! What can go wrong in the store.
 
 use crate::series::segment::LoadError;
+use std::error::Error;
 use std::path::PathBuf;
+
+/// What caused an error, whatever it was.
+pub type Cause = Box<dyn Error + Send + Sync>;
+
+/// An error with all that caused it, as one line for a log or an operator.
+///
+/// ```
+/// let error = lantern_store::OpenError::Database { file: "a.sqlite".into(), cause: "no space".into() };
+/// assert_eq!(lantern_store::with_sources(&error), "the database a.sqlite cannot be opened: no space");
+/// ```
+#[must_use]
+pub fn with_sources(error: &dyn Error) -> String {
+    let mut text = error.to_string();
+    let mut source = error.source();
+    while let Some(cause) = source {
+        text = format!("{text}: {cause}");
+        source = cause.source();
+    }
+    text
+}
 
 /// Why the store cannot be opened. Each message is a sentence for the operator.
 #[derive(Debug, thiserror::Error)]
@@ -35,12 +56,13 @@ pub enum OpenError {
         known: i64,
     },
     /// Not a database, damaged, or an input error.
-    #[error("the database {file} cannot be opened: {cause}")]
+    #[error("the database {file} cannot be opened")]
     Database {
         /// The database file.
         file: PathBuf,
-        /// What SQLite said.
-        cause: String,
+        /// What SQLite or the system said.
+        #[source]
+        cause: Cause,
     },
 }
 
@@ -55,14 +77,14 @@ pub enum StoreError {
     #[error("not found")]
     NotFound,
     /// SQLite failed; the transaction was rolled back.
-    #[error("database failure: {0}")]
-    Database(sqlx::Error),
-    /// A segment cannot be read.
-    #[error("what is stored is damaged: {0}; `key-lantern check` finds all such places")]
-    Damaged(String),
+    #[error("the database failed")]
+    Database(#[source] sqlx::Error),
+    /// A row or a segment cannot be read.
+    #[error("what is stored is damaged (`key-lantern check` finds all such places)")]
+    Damaged(#[source] Cause),
     /// Segments could not be changed; they are as they were.
-    #[error("segments could not be rewritten: {0}")]
-    Unsealed(String),
+    #[error("segments could not be rewritten")]
+    Unsealed(#[source] Cause),
     /// The store is being closed.
     #[error("the service is stopping")]
     Stopping,
@@ -76,6 +98,7 @@ impl From<sqlx::Error> for StoreError {
         match &error {
             sqlx::Error::RowNotFound => Self::NotFound,
             sqlx::Error::Database(cause) if cause.is_unique_violation() => Self::Taken,
+            sqlx::Error::ColumnDecode { .. } => Self::Damaged(error.into()),
             _ => Self::Database(error),
         }
     }
@@ -85,7 +108,7 @@ impl From<LoadError> for StoreError {
     fn from(error: LoadError) -> Self {
         match error {
             LoadError::Database(error) => error.into(),
-            LoadError::Damaged { .. } => Self::Damaged(error.to_string()),
+            LoadError::Damaged { .. } | LoadError::Digest { .. } => Self::Damaged(error.into()),
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::types::moment;
 use crate::{Store, StoreError};
-use lantern_core::{Moment, SignalId, SiteId};
+use lantern_core::{JobId, Moment, SignalId, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -35,7 +35,7 @@ impl Outcome {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Job {
     /// Row id.
-    pub id: i64,
+    pub id: JobId,
     /// The signal.
     pub signal: SignalId,
     /// Its code.
@@ -65,7 +65,7 @@ fn job(row: &SqliteRow) -> Result<Job, sqlx::Error> {
     let ended_at: Option<i64> = row.try_get("ended_at")?;
     let outcome: Option<String> = row.try_get("outcome")?;
     Ok(Job {
-        id: row.try_get("id")?,
+        id: JobId(row.try_get("id")?),
         signal: SignalId(row.try_get("signal_id")?),
         code: row.try_get("code")?,
         device: row.try_get("device")?,
@@ -90,7 +90,7 @@ impl Store {
         (from, to): (Moment, Moment),
         by: &str,
         now: Moment,
-    ) -> Result<i64, StoreError> {
+    ) -> Result<JobId, StoreError> {
         let done = sqlx::query("INSERT INTO job (signal_id, from_at, to_at, made_by, made_at) VALUES (?, ?, ?, ?, ?)")
             .bind(signal.0)
             .bind(from.as_micros())
@@ -99,7 +99,7 @@ impl Store {
             .bind(now.as_micros())
             .execute(&self.write)
             .await?;
-        Ok(done.last_insert_rowid())
+        Ok(JobId(done.last_insert_rowid()))
     }
 
     /// Notes how a job ended; one that has ended already stays as it is.
@@ -108,7 +108,7 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn end_job(
         &self,
-        id: i64,
+        id: JobId,
         outcome: Outcome,
         detail: &str,
         readings: u64,
@@ -121,7 +121,7 @@ impl Store {
         .bind(outcome.as_str())
         .bind(detail)
         .bind(readings as i64)
-        .bind(id)
+        .bind(id.0)
         .execute(&self.write)
         .await?;
         Ok(())
@@ -147,10 +147,10 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn job(&self, site: SiteId, id: i64) -> Result<Job, StoreError> {
+    pub async fn job(&self, site: SiteId, id: JobId) -> Result<Job, StoreError> {
         let row = sqlx::query(sqlx::AssertSqlSafe(format!("{SELECT} WHERE device.site_id = ? AND job.id = ?")))
             .bind(site.0)
-            .bind(id)
+            .bind(id.0)
             .fetch_one(&self.read)
             .await?;
         Ok(job(&row)?)

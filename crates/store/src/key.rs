@@ -2,7 +2,7 @@
 
 use crate::types::moment;
 use crate::{Store, StoreError};
-use lantern_core::{DeviceId, Moment, SiteId};
+use lantern_core::{DeviceId, KeyId, Moment, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -36,7 +36,7 @@ impl Grants {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Key {
     /// Row id.
-    pub id: i64,
+    pub id: KeyId,
     /// The device it belongs to; `None` for a key of the site.
     pub device: Option<DeviceId>,
     /// The last characters of the secret, to tell keys apart.
@@ -76,7 +76,7 @@ pub struct NewKey<'a> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct KeyOwner {
     /// Row id of the key.
-    pub id: i64,
+    pub id: KeyId,
     /// Its site.
     pub site: SiteId,
     /// Its device; `None` for a key of the site.
@@ -93,7 +93,7 @@ pub struct KeyOwner {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct KeyUse {
     /// Row id of the key.
-    pub key: i64,
+    pub key: KeyId,
     /// When.
     pub at: Moment,
     /// From which address.
@@ -103,7 +103,7 @@ pub struct KeyUse {
 fn key(row: &SqliteRow) -> Result<Key, sqlx::Error> {
     let time = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<Option<i64>, _>(column)?.map(moment));
     Ok(Key {
-        id: row.try_get("id")?,
+        id: KeyId(row.try_get("id")?),
         device: row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId),
         hint: row.try_get("hint")?,
         note: row.try_get("note")?,
@@ -173,11 +173,11 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn key(&self, site: SiteId, device: Option<DeviceId>, id: i64) -> Result<Key, StoreError> {
+    pub async fn key(&self, site: SiteId, device: Option<DeviceId>, id: KeyId) -> Result<Key, StoreError> {
         let row = sqlx::query("SELECT * FROM access_key WHERE site_id = ? AND device_id IS ? AND id = ?")
             .bind(site.0)
             .bind(device.map(|d| d.0))
-            .bind(id)
+            .bind(id.0)
             .fetch_one(&self.read)
             .await?;
         Ok(key(&row)?)
@@ -187,10 +187,10 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn revoke_key(&self, id: i64, now: Moment) -> Result<Key, StoreError> {
+    pub async fn revoke_key(&self, id: KeyId, now: Moment) -> Result<Key, StoreError> {
         let row = sqlx::query("UPDATE access_key SET revoked_at = coalesce(revoked_at, ?) WHERE id = ? RETURNING *")
             .bind(now.as_micros())
-            .bind(id)
+            .bind(id.0)
             .fetch_one(&self.write)
             .await?;
         Ok(key(&row)?)
@@ -200,12 +200,12 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn expire_key(&self, id: i64, at: Moment) -> Result<Key, StoreError> {
+    pub async fn expire_key(&self, id: KeyId, at: Moment) -> Result<Key, StoreError> {
         let row = sqlx::query(
             "UPDATE access_key SET expires_at = min(coalesce(expires_at, ?1), ?1) WHERE id = ?2 RETURNING *",
         )
         .bind(at.as_micros())
-        .bind(id)
+        .bind(id.0)
         .fetch_one(&self.write)
         .await?;
         Ok(key(&row)?)
@@ -226,7 +226,7 @@ impl Store {
         .fetch_one(&self.read)
         .await?;
         Ok(KeyOwner {
-            id: row.try_get("id")?,
+            id: KeyId(row.try_get("id")?),
             site: SiteId(row.try_get("site_id")?),
             device: row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId),
             grants: Grants::from_column(row.try_get("grants")?),
@@ -245,7 +245,7 @@ impl Store {
             sqlx::query("UPDATE access_key SET last_used_at = ?, last_used_from = ? WHERE id = ?")
                 .bind(at.as_micros())
                 .bind(from)
-                .bind(key)
+                .bind(key.0)
                 .execute(&mut *transaction)
                 .await?;
         }

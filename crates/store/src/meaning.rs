@@ -24,7 +24,7 @@ pub struct MeaningVersion {
 /// A time over which a derived signal has to be worked out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct DueSpan {
-    /// In order of coming.
+    /// The number of the last note that it is due.
     pub id: i64,
     /// The derived signal.
     pub signal: SignalId,
@@ -129,12 +129,19 @@ impl Store {
         Ok(memory)
     }
 
-    /// Times over which derived signals have to be worked out, in order of coming.
+    /// Derived signals that have to be worked out, each with all the time it is due for, in
+    /// order of coming.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn due_spans(&self, limit: u32) -> Result<Vec<DueSpan>, StoreError> {
-        let rows = sqlx::query("SELECT * FROM due ORDER BY id LIMIT ?").bind(limit).fetch_all(&self.read).await?;
+        let rows = sqlx::query(
+            "SELECT signal_id, max(id) AS id, min(from_at) AS from_at, max(to_at) AS to_at
+             FROM due GROUP BY signal_id ORDER BY min(id) LIMIT ?",
+        )
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
         let due = |row: &sqlx::sqlite::SqliteRow| {
             Ok(DueSpan {
                 id: row.try_get("id")?,

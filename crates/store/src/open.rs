@@ -2,11 +2,12 @@
 
 use crate::error::OpenError;
 use crate::recorder::{Recorder, Seal};
+use crate::schema;
 use crate::series::room::Room;
 use crate::series::sealer::Sealer;
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal, segment, upgrade};
-use sqlx::migrate::{MigrateError, Migrator};
+use sqlx::migrate::MigrateError;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{Connection, SqlitePool, pool::PoolOptions};
 use std::fs::{DirBuilder, File, TryLockError};
@@ -21,8 +22,6 @@ use tokio::task::AbortHandle;
 pub const DATABASE_FILE: &str = "key-lantern.sqlite";
 const LOCK_FILE: &str = "key-lantern.lock";
 const READERS: u32 = 4;
-
-static MIGRATIONS: Migrator = sqlx::migrate!();
 
 /// The open database of one service. Closed with [`Store::close`].
 pub struct Store {
@@ -66,7 +65,7 @@ impl Store {
         let tails = Arc::new(Tails::default());
         resume(&write, &tails, &limits)
             .await
-            .map_err(|cause| OpenError::Database { file: file.clone(), cause: cause.to_string() })?;
+            .map_err(|cause| OpenError::Database { file: file.clone(), cause: cause.into() })?;
         let (recorder, seals) = Recorder::start(write.clone(), tails.clone(), limits, disk.clone());
         let planning = Arc::<Mutex<()>>::default();
         let to_recorder = seals.downgrade();
@@ -152,14 +151,14 @@ async fn connect(file: &Path, connections: u32, cache_kib: u32, disk: &Arc<Room>
         })
         .connect_with(options)
         .await
-        .map_err(|cause| OpenError::Database { file: file.to_owned(), cause: cause.to_string() })
+        .map_err(|cause| OpenError::Database { file: file.to_owned(), cause: cause.into() })
 }
 
 async fn migrate(pool: &SqlitePool, file: &Path) -> Result<(), OpenError> {
-    let known = MIGRATIONS.iter().map(|m| m.version).max().unwrap_or(0);
-    match MIGRATIONS.run(pool).await {
+    let known = schema::NEWEST;
+    match schema::migrator().run(pool).await {
         Ok(()) => Ok(()),
         Err(MigrateError::VersionMissing(found)) => Err(OpenError::Newer { file: file.to_owned(), found, known }),
-        Err(cause) => Err(OpenError::Database { file: PathBuf::from(file), cause: cause.to_string() }),
+        Err(cause) => Err(OpenError::Database { file: PathBuf::from(file), cause: cause.into() }),
     }
 }

@@ -17,6 +17,7 @@ use lantern_core::series::{Layer, MAX_RUN};
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, SignalId};
 use sqlx::SqlitePool;
+use std::error::Error;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
@@ -45,7 +46,7 @@ pub struct Recorded {
 }
 
 /// Why a delivery was not recorded. Nothing of it was kept.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[derive(Debug, Clone, thiserror::Error)]
 pub enum RecordError {
     /// The queue is full: try again later.
     #[error("too many readings are waiting to be written")]
@@ -54,8 +55,11 @@ pub enum RecordError {
     #[error("there is no room left for readings")]
     Full,
     /// The database could not take it.
-    #[error("the readings could not be written: {0}")]
-    Failed(String),
+    #[error("the readings could not be written")]
+    Failed(#[source] Arc<dyn Error + Send + Sync>),
+    /// The store is being closed.
+    #[error("the service is stopping")]
+    Stopping,
 }
 
 /// A delivery that is in the queue. It is recorded whether anybody waits or not.
@@ -67,7 +71,7 @@ impl Pending {
     /// # Errors
     /// [`RecordError`]; nothing was kept then.
     pub async fn recorded(self) -> Result<Recorded, RecordError> {
-        self.0.await.unwrap_or_else(|_| Err(stopping()))
+        self.0.await.unwrap_or_else(|_| Err(RecordError::Stopping))
     }
 }
 
@@ -111,7 +115,7 @@ pub(crate) struct Sealing {
 pub(crate) struct Seal {
     pub(crate) sealing: Sealing,
     /// How many entries were trimmed.
-    pub(crate) answer: oneshot::Sender<Result<u64, String>>,
+    pub(crate) answer: oneshot::Sender<Result<u64, sqlx::Error>>,
 }
 
 /// The way to the recorder's task.
@@ -152,7 +156,7 @@ impl Recorder {
     }
 
     fn queue(&self) -> Result<mpsc::Sender<Job>, RecordError> {
-        self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or_else(stopping)
+        self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or(RecordError::Stopping)
     }
 
     fn queue_up(
@@ -173,19 +177,15 @@ impl Recorder {
     pub(crate) async fn cut(&self, span: Span, changes: Vec<StateChange>) -> Result<(), RecordError> {
         let (answer, answered) = oneshot::channel();
         let cut = Cut { span, changes, answer };
-        self.queue()?.send(Job::Cut(cut)).await.map_err(|_| stopping())?;
-        answered.await.unwrap_or_else(|_| Err(stopping()))
+        self.queue()?.send(Job::Cut(cut)).await.map_err(|_| RecordError::Stopping)?;
+        answered.await.unwrap_or_else(|_| Err(RecordError::Stopping))
     }
 }
 
-fn stopping() -> RecordError {
-    RecordError::Failed("the service is stopping".to_owned())
-}
-
-fn refusal(error: &LoadError) -> RecordError {
+fn refusal(error: LoadError) -> RecordError {
     match error {
-        LoadError::Database(error) if room::is_full(error) => RecordError::Full,
-        error => RecordError::Failed(error.to_string()),
+        LoadError::Database(error) if room::is_full(&error) => RecordError::Full,
+        error => RecordError::Failed(Arc::new(error)),
     }
 }
 
@@ -288,7 +288,7 @@ impl Task {
                 if let Err(error) = &done {
                     tracing::error!(%error, "readings could not be deleted");
                 }
-                let _ = cut.answer.send(done.map_err(|error| refusal(&error.into())));
+                let _ = cut.answer.send(done.map_err(|error| refusal(error.into())));
             }
         }
     }
@@ -328,7 +328,7 @@ impl Task {
         if !self.disk.has_room() {
             return Err(RecordError::Full);
         }
-        let written = self.try_write_group(group).await.map_err(|error| refusal(&error))?;
+        let written = self.try_write_group(group).await.map_err(refusal)?;
         Ok(written.take_in(&mut self.memory, &self.tails, &self.limits))
     }
 
@@ -377,7 +377,7 @@ impl Task {
             self.tails.end_swap(signal, done.is_ok());
         }
         self.disk.note_sealing(started.elapsed());
-        let _ = seal.answer.send(done.map_err(|error| error.to_string()));
+        let _ = seal.answer.send(done);
     }
 
     async fn write_sealing(&mut self, sealing: Sealing) -> Result<u64, sqlx::Error> {

@@ -205,7 +205,9 @@ impl Store {
             drop(connection);
             if !is_dry && !rewrite.gone.is_empty() {
                 let recorder = self.seals.upgrade().ok_or(StoreError::Stopping)?;
-                sealer::rewrite(&recorder, signal, rewrite).await.map_err(StoreError::Unsealed)?;
+                sealer::rewrite(&recorder, signal, rewrite)
+                    .await
+                    .map_err(|error| StoreError::Unsealed(error.into()))?;
             }
             match rows.last() {
                 Some(last)
@@ -235,7 +237,7 @@ impl Step {
         rewrite: &mut Rewrite,
     ) -> Result<Forgotten, StoreError> {
         let mut forgotten = Forgotten::default();
-        let damaged = |error| StoreError::from(LoadError::Damaged { id: 0, error });
+        let damaged = |error| StoreError::from(LoadError::Digest { first_at: row.first_at, error });
         match (self.retention.kept(moment(row.last_at), self.now), row.data_id) {
             (Kept::Readings, None) => {}
             (Kept::Readings, Some(id)) => {

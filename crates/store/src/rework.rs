@@ -126,7 +126,7 @@ impl Rework<'_> {
 
     async fn send(&self, sealing: Sealing) -> Result<(), StoreError> {
         let recorder = self.store.seals.upgrade().ok_or(StoreError::Stopping)?;
-        sealer::send(&recorder, sealing).await.map(drop).map_err(|error| StoreError::Unsealed(error.to_string()))
+        sealer::send(&recorder, sealing).await.map(drop).map_err(|error| StoreError::Unsealed(error.into()))
     }
 
     /// Puts what was made in the place of what was there, with `changes` in the same

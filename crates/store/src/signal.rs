@@ -1,8 +1,8 @@
 //! Signals, declared ones and arrivals.
 
-use crate::types::moment;
+use crate::types::{moment, optional_word};
 use crate::{Store, StoreError};
-use lantern_core::{DeviceId, Moment, SignalId, ValueType};
+use lantern_core::{DeviceId, Moment, SignalId, SignalRole, SiteId, ValueType};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -37,31 +37,6 @@ pub struct Signal {
     pub ignored_at: Option<Moment>,
     /// When it was declared, or first arrived.
     pub created_at: Moment,
-}
-
-/// What a signal tells of the link of its device.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum SignalRole {
-    /// The number of the message: lost and repeated ones show by it.
-    Sequence,
-    /// How full its battery is.
-    Battery,
-    /// How well it is received.
-    Link,
-}
-
-impl SignalRole {
-    pub(crate) const fn as_str(self) -> &'static str {
-        match self {
-            Self::Sequence => "sequence",
-            Self::Battery => "battery",
-            Self::Link => "link",
-        }
-    }
-
-    fn from_column(word: &str) -> Option<Self> {
-        [Self::Sequence, Self::Battery, Self::Link].into_iter().find(|role| role.as_str() == word)
-    }
 }
 
 /// What a signal is declared as.
@@ -133,12 +108,12 @@ pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
         code: row.try_get("code")?,
         name: row.try_get("name")?,
         note: row.try_get("note")?,
-        value_type: row.try_get::<Option<String>, _>("value_type")?.and_then(|word| word.parse().ok()),
+        value_type: optional_word(row, "value_type")?,
         unit: row.try_get("unit")?,
         low: row.try_get("low")?,
         high: row.try_get("high")?,
         is_reserved: row.try_get("is_reserved")?,
-        role: row.try_get::<Option<String>, _>("role")?.and_then(|word| SignalRole::from_column(&word)),
+        role: optional_word(row, "role")?,
         meaning: row.try_get("meaning")?,
         ignored_at: row.try_get::<Option<i64>, _>("ignored_at")?.map(moment),
         created_at: moment(row.try_get("created_at")?),
@@ -201,6 +176,24 @@ impl Store {
              WHERE device_id = ? AND code = ? AND value_type IS NOT NULL AND removed_at IS NULL",
         )
         .bind(device.0)
+        .bind(code)
+        .fetch_one(&self.read)
+        .await?;
+        Ok(signal(&row)?)
+    }
+
+    /// A declared signal by the codes of its device and its own.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is no such device or signal.
+    pub async fn signal_named(&self, site: SiteId, device: &str, code: &str) -> Result<Signal, StoreError> {
+        let row = sqlx::query(
+            "SELECT signal.* FROM signal JOIN device ON device.id = signal.device_id
+             WHERE device.site_id = ? AND device.code = ? AND device.removed_at IS NULL
+                 AND signal.code = ? AND signal.value_type IS NOT NULL AND signal.removed_at IS NULL",
+        )
+        .bind(site.0)
+        .bind(device)
         .bind(code)
         .fetch_one(&self.read)
         .await?;

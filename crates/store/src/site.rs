@@ -1,8 +1,8 @@
 //! Sites.
 
 use crate::types::moment;
-use crate::{Position, Store, StoreError};
-use lantern_core::{Moment, SiteId};
+use crate::{Store, StoreError, types};
+use lantern_core::{Moment, Position, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -53,11 +53,7 @@ fn site(row: &SqliteRow) -> Result<Site, sqlx::Error> {
         code: row.try_get("code")?,
         name: row.try_get("name")?,
         zone: row.try_get("zone")?,
-        position: Position::from_columns(
-            row.try_get("latitude")?,
-            row.try_get("longitude")?,
-            row.try_get("altitude_m")?,
-        ),
+        position: types::position(row.try_get("latitude")?, row.try_get("longitude")?, row.try_get("altitude_m")?),
         created_at: moment(row.try_get("created_at")?),
     })
 }
@@ -68,7 +64,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::Taken`] if the code is in use.
     pub async fn add_site(&self, new: NewSite<'_>, now: Moment) -> Result<Site, StoreError> {
-        let (latitude, longitude, altitude_m) = Position::to_columns(new.position);
+        let (latitude, longitude, altitude_m) = types::position_columns(new.position);
         let row = sqlx::query(
             "INSERT INTO site (code, name, zone, latitude, longitude, altitude_m, created_at)
              VALUES (?, ?, ?, ?, ?, ?, ?) RETURNING *",
@@ -136,7 +132,7 @@ impl Store {
     /// # Errors
     /// [`StoreError::NotFound`].
     pub async fn change_site(&self, id: SiteId, change: SiteChange) -> Result<Site, StoreError> {
-        let (latitude, longitude, altitude_m) = Position::to_columns(change.position.flatten());
+        let (latitude, longitude, altitude_m) = types::position_columns(change.position.flatten());
         let row = sqlx::query(
             "UPDATE site SET name = coalesce(?2, name), zone = coalesce(?3, zone),
                  latitude = iif(?4, ?5, latitude), longitude = iif(?4, ?6, longitude),

@@ -77,7 +77,7 @@ pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateCha
                 .execute(&mut *connection)
                 .await?;
             }
-            StateChange::Due { signal, from, to } => {
+            StateChange::Recompute { signal, from, to } => {
                 sqlx::query("INSERT INTO due (signal_id, from_at, to_at) SELECT id, ?2, ?3 FROM signal WHERE id = ?1")
                     .bind(signal.0)
                     .bind(from.as_micros())
@@ -85,7 +85,7 @@ pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateCha
                     .execute(&mut *connection)
                     .await?;
             }
-            StateChange::Derived { signal, through } => {
+            StateChange::Recomputed { signal, through } => {
                 sqlx::query("DELETE FROM due WHERE signal_id = ? AND id <= ?")
                     .bind(signal.0)
                     .bind(through)

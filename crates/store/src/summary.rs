@@ -113,7 +113,7 @@ async fn take(walk: &mut Walk, fold: &mut Fold, stretch: Stretch, hold: i64) -> 
         }
         Stretch::Sealed(sealed) => sealed,
     };
-    let damaged = |error| LoadError::Damaged { id: sealed.data_id.unwrap_or_default(), error };
+    let damaged = |error| LoadError::Digest { first_at: sealed.first_at, error };
     let digest = SealedDigest::open(&sealed.digest).map_err(damaged)?;
     if fold.take_digest(&digest).map_err(damaged)? {
         return Ok(());

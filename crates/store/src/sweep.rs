@@ -37,28 +37,31 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::NotFound`].
-    pub async fn remove_site(&self, id: SiteId, now: Moment) -> Result<(), StoreError> {
+    pub async fn remove_site(&self, id: SiteId, now: Moment) -> Result<(Vec<DeviceId>, Vec<SignalId>), StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         let done = sqlx::query("UPDATE site SET removed_at = ?2 WHERE id = ?1 AND removed_at IS NULL")
             .bind(id.0)
             .bind(now.as_micros())
             .execute(&mut *transaction)
             .await?;
-        sqlx::query(
+        let signals: Vec<i64> = sqlx::query_scalar(
             "UPDATE signal SET removed_at = ?2 WHERE removed_at IS NULL
-             AND device_id IN (SELECT id FROM device WHERE site_id = ?1)",
+             AND device_id IN (SELECT id FROM device WHERE site_id = ?1) RETURNING id",
         )
         .bind(id.0)
         .bind(now.as_micros())
-        .execute(&mut *transaction)
+        .fetch_all(&mut *transaction)
         .await?;
-        sqlx::query("UPDATE device SET removed_at = ?2 WHERE site_id = ?1 AND removed_at IS NULL")
-            .bind(id.0)
-            .bind(now.as_micros())
-            .execute(&mut *transaction)
-            .await?;
+        let devices: Vec<i64> = sqlx::query_scalar(
+            "UPDATE device SET removed_at = ?2 WHERE site_id = ?1 AND removed_at IS NULL RETURNING id",
+        )
+        .bind(id.0)
+        .bind(now.as_micros())
+        .fetch_all(&mut *transaction)
+        .await?;
         transaction.commit().await?;
-        found(done.rows_affected())
+        found(done.rows_affected())?;
+        Ok((devices.into_iter().map(DeviceId).collect(), signals.into_iter().map(SignalId).collect()))
     }
 
     /// Removes a device with its signals and keys.

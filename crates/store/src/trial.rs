@@ -2,8 +2,8 @@
 
 use crate::series::segment::Span;
 use crate::types::moment;
-use crate::{DeviceState, Store, StoreError};
-use lantern_core::{DeviceId, Moment, SignalId};
+use crate::{Store, StoreError};
+use lantern_core::{DeviceId, DeviceState, Moment, SignalId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 

@@ -1,27 +1,36 @@
 //! Column types shared by several tables.
 
-use lantern_core::Moment;
+use lantern_core::{Moment, Position};
+use sqlx::Row;
+use sqlx::sqlite::SqliteRow;
+use std::str::FromStr;
 
-/// A place on the Earth (WGS 84).
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Position {
-    /// Degrees north, -90 to 90.
-    pub latitude: f64,
-    /// Degrees east, -180 to 180.
-    pub longitude: f64,
-    /// Metres above sea level, if known.
-    pub altitude_m: Option<f64>,
+/// A position from nullable columns.
+pub(crate) fn position(latitude: Option<f64>, longitude: Option<f64>, altitude_m: Option<f64>) -> Option<Position> {
+    Some(Position { latitude: latitude?, longitude: longitude?, altitude_m })
 }
 
-impl Position {
-    pub(crate) fn from_columns(latitude: Option<f64>, longitude: Option<f64>, altitude_m: Option<f64>) -> Option<Self> {
-        Some(Self { latitude: latitude?, longitude: longitude?, altitude_m })
-    }
+/// Latitude, longitude and altitude as nullable columns.
+pub(crate) fn position_columns(position: Option<Position>) -> (Option<f64>, Option<f64>, Option<f64>) {
+    (position.map(|p| p.latitude), position.map(|p| p.longitude), position.and_then(|p| p.altitude_m))
+}
 
-    /// Latitude, longitude and altitude as nullable columns.
-    pub(crate) fn to_columns(position: Option<Self>) -> (Option<f64>, Option<f64>, Option<f64>) {
-        (position.map(|p| p.latitude), position.map(|p| p.longitude), position.and_then(|p| p.altitude_m))
-    }
+/// A column that holds one of a few words. Another word is damage: it is never taken for
+/// one of them.
+pub(crate) fn word<T: FromStr>(row: &SqliteRow, column: &'static str) -> Result<T, sqlx::Error> {
+    parse(row.try_get(column)?, column)
+}
+
+/// The same for a column that may be empty.
+pub(crate) fn optional_word<T: FromStr>(row: &SqliteRow, column: &'static str) -> Result<Option<T>, sqlx::Error> {
+    row.try_get::<Option<&str>, _>(column)?.map(|text| parse(text, column)).transpose()
+}
+
+fn parse<T: FromStr>(text: &str, column: &'static str) -> Result<T, sqlx::Error> {
+    text.parse().map_err(|_| sqlx::Error::ColumnDecode {
+        index: column.to_owned(),
+        source: format!("`{text}` is no word it can hold").into(),
+    })
 }
 
 /// A time column. Only valid moments are written, so one that is not came from a

@@ -1,5 +1,4 @@
 //! Backup, check and restore on real files.
-#![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::{Moment, Reading, SignalId, Value};
 use lantern_store::{

@@ -1,5 +1,4 @@
 //! Series against a simple model: whatever happens, in whatever order.
-#![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::retention::Retention;
 use lantern_core::series::{Buckets, Point, Run};

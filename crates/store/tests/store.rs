@@ -1,5 +1,4 @@
 //! The store as the service uses it: on a real file, opened and opened again.
-#![allow(missing_docs, clippy::unwrap_used)]
 
 use lantern_core::command::Stage;
 use lantern_core::series::{Buckets, Point};

@@ -6,7 +6,7 @@ use crate::formula::{Formula, FormulaError, SignalType};
 use crate::quality::{Cause, Quality};
 use crate::screen::{Beside, PositionCheck, Screen};
 use crate::units::{UnitChange, UnitCode};
-use crate::{Value, ValueType};
+use crate::{Micros, Value, ValueType};
 
 /// Another signal that a meaning needs.
 #[derive(Debug, Clone, PartialEq)]
@@ -108,8 +108,8 @@ impl Checked {
 
     /// How long values of other signals count, in microseconds.
     #[must_use]
-    pub const fn within(&self) -> i64 {
-        self.within
+    pub const fn within(&self) -> Micros {
+        Micros(self.within)
     }
 
     /// The formula, if the value is worked out and not sent.
@@ -204,7 +204,7 @@ impl Checked {
 
     /// How far a value can be believed. `quality` is what its conversion said; `late`
     /// is how long after its time it came, if that is known.
-    pub fn judge(
+    pub fn screen(
         &self,
         at: i64,
         value: f64,

@@ -1,6 +1,7 @@
 //! Working a derived signal out, value by value.
 
 use super::{Checked, History};
+use crate::Micros;
 use crate::formula::{Formula, Reference, Span};
 
 /// A formula at work: takes in the values of its inputs in order of time, and says
@@ -32,8 +33,8 @@ impl<'a> Derivation<'a> {
             places.push(place);
         }
         let values = vec![f64::NAN; places.len()];
-        let inputs = inputs.into_iter().map(|(signal, keeps)| (signal, History::keeping(keeps))).collect();
-        Some(Self { formula, within: meaning.within(), inputs, places, values })
+        let inputs = inputs.into_iter().map(|(signal, keeps)| (signal, History::keeping(Micros(keeps)))).collect();
+        Some(Self { formula, within: meaning.within().0, inputs, places, values })
     }
 
     /// The signals it takes, by place.
@@ -41,11 +42,10 @@ impl<'a> Derivation<'a> {
         self.inputs.iter().map(|(signal, _)| signal.as_str())
     }
 
-    /// How far back before a time inputs have to be known to work it out, in
-    /// microseconds.
+    /// How far back before a time inputs have to be known to work it out.
     #[must_use]
-    pub fn looks_back(&self) -> i64 {
-        self.formula.references().iter().map(looks_back).fold(self.within, i64::max)
+    pub fn looks_back(&self) -> Micros {
+        Micros(self.formula.references().iter().map(looks_back).fold(self.within, i64::max))
     }
 
     /// Whether it looks at values before the last, however old.
@@ -123,7 +123,7 @@ mod tests {
         let meaning = checked("a - previous(a) + average(a, 10 \"s\")");
         let mut derivation = Derivation::new(&meaning).unwrap();
         assert!(derivation.looks_at_previous());
-        assert_eq!(derivation.looks_back(), 60 * SECOND);
+        assert_eq!(derivation.looks_back(), Micros(60 * SECOND));
         derivation.take(0, 0, 1.0);
         assert_eq!(derivation.value(0), None, "nothing before it");
         derivation.take(0, 6 * SECOND, 3.0);

@@ -1,5 +1,6 @@
 //! The last values of one signal, as far back as they are needed.
 
+use crate::Micros;
 use std::collections::VecDeque;
 
 /// Values of a signal in order of time, those too old for anybody left out.
@@ -14,11 +15,11 @@ pub struct History {
 }
 
 impl History {
-    /// One that keeps values of so many microseconds, and the last two good ones
+    /// One that keeps values of so long a time, and the last two good ones
     /// however old.
     #[must_use]
-    pub fn keeping(keeps: i64) -> Self {
-        Self { keeps, ..Self::default() }
+    pub fn keeping(keeps: Micros) -> Self {
+        Self { keeps: keeps.0, ..Self::default() }
     }
 
     /// Takes in the next value; one that is older than the last is put in its place.
@@ -83,7 +84,7 @@ mod tests {
 
     #[test]
     fn it_knows_the_last_and_what_was_before() {
-        let mut history = History::keeping(100);
+        let mut history = History::keeping(Micros(100));
         for (at, value, is_good) in [(10, 1.0, true), (20, 2.0, true), (30, 99.0, false), (25, 2.5, true)] {
             history.take(at, value, is_good);
         }
@@ -101,7 +102,7 @@ mod tests {
 
     #[test]
     fn what_is_too_old_goes_but_for_the_last_two() {
-        let mut history = History::keeping(50);
+        let mut history = History::keeping(Micros(50));
         for at in 0..1_000 {
             history.take(at * 10, at as f64, true);
         }

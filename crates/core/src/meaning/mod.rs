@@ -9,6 +9,7 @@
 mod checked;
 mod derive;
 mod error;
+mod graph;
 mod history;
 mod others;
 mod written;
@@ -16,6 +17,7 @@ mod written;
 pub use checked::{Checked, Need, Want, resolve};
 pub use derive::Derivation;
 pub use error::MeaningError;
+pub use graph::{Circle, SignalMeaning, SiteMeanings};
 pub use history::History;
 pub use others::{NoOthers, Others};
 pub use written::{Converting, Meaning};

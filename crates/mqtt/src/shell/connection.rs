@@ -6,7 +6,7 @@ use super::handshake::{first, open, turn_away};
 use super::jobs::{Context, Done};
 use crate::broker::Ending;
 use crate::codec::{Ack, Fault, Incoming, Outgoing, Reason, Version, Writer};
-use crate::host::{Farewell, Host, Peer};
+use crate::host::{Farewell, Peer};
 use crate::message::QoS;
 use crate::outbox::Outbox;
 use bytes::BytesMut;
@@ -88,12 +88,10 @@ impl From<Fault> for End {
     }
 }
 
-pub(super) async fn run<H, R, W>(server: &Arc<Server<H>>, from: R, mut to: W, peer: &Peer)
-where
-    H: Host,
-    R: AsyncRead + Unpin + Send,
-    W: AsyncWrite + Unpin + Send,
-{
+type Inward = Box<dyn AsyncRead + Unpin + Send>;
+type Outward = Box<dyn AsyncWrite + Unpin + Send>;
+
+pub(super) async fn run(server: &Arc<Server>, from: Inward, mut to: Outward, peer: &Peer) {
     let mut arriving = Arriving::new(from);
     let connect = match timeout(CONNECT_TIMEOUT, first(&mut arriving)).await {
         Ok(Ok(connect)) => connect,
@@ -141,12 +139,12 @@ where
     }
     let how = end.farewell();
     if was_attached || how == Farewell::TakenOver {
-        server.host.disconnected(&client, &how);
+        client.disconnected(&how);
     }
 }
 
-struct Connection<H: Host> {
-    context: Context<H>,
+struct Connection {
+    context: Context,
     outbox: Arc<Outbox>,
     writer: Writer,
     out: BytesMut,
@@ -162,12 +160,8 @@ struct Connection<H: Host> {
     is_kept: bool,
 }
 
-impl<H: Host> Connection<H> {
-    async fn work<R, W>(&mut self, arriving: &mut Arriving<R>, to: &mut W) -> End
-    where
-        R: AsyncRead + Unpin,
-        W: AsyncWrite + Unpin,
-    {
+impl Connection {
+    async fn work(&mut self, arriving: &mut Arriving<Inward>, to: &mut Outward) -> End {
         let sleep = tokio::time::sleep(self.keep_alive.unwrap_or(Duration::from_secs(3_600)));
         tokio::pin!(sleep);
         loop {
@@ -239,7 +233,7 @@ impl<H: Host> Connection<H> {
         }
     }
 
-    fn read_packets<R: AsyncRead + Unpin>(&mut self, arriving: &mut Arriving<R>) -> Result<(), End> {
+    fn read_packets(&mut self, arriving: &mut Arriving<Inward>) -> Result<(), End> {
         while !arriving.is_empty() && !self.is_full() {
             if let Some(packet) = arriving.packet()? {
                 self.handle(packet)?;
@@ -372,7 +366,7 @@ impl<H: Host> Connection<H> {
     }
 
     /// Sends what is left, and why the connection ends.
-    async fn say_last<W: AsyncWrite + Unpin>(&mut self, end: &End, to: &mut W) {
+    async fn say_last(&mut self, end: &End, to: &mut Outward) {
         if matches!(end, End::Broken) {
             return;
         }
@@ -389,11 +383,7 @@ impl<H: Host> Connection<H> {
 }
 
 /// Writes a part, or flushes when all was written. Safe to be cancelled.
-async fn write_some<W: AsyncWrite + Unpin>(
-    to: &mut W,
-    out: &mut BytesMut,
-    is_flushed: &mut bool,
-) -> std::io::Result<()> {
+async fn write_some(to: &mut Outward, out: &mut BytesMut, is_flushed: &mut bool) -> std::io::Result<()> {
     if out.is_empty() {
         to.flush().await?;
         *is_flushed = true;

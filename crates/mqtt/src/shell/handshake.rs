@@ -6,7 +6,7 @@ use super::connection::{LAST_WORDS, RECEIVE_MAXIMUM};
 use super::jobs::Context;
 use crate::broker::Opened;
 use crate::codec::{ALIASES, Connect, Fault, Incoming, Outgoing, Reason, Version, Welcome, Writer};
-use crate::host::{Hello, Host, Peer, Refused};
+use crate::host::{Hello, Peer, Refused};
 use crate::outbox::Outbox;
 use bytes::BytesMut;
 use lantern_core::Moment;
@@ -52,8 +52,8 @@ pub(super) async fn turn_away<W: AsyncWrite + Unpin>(to: &mut W, version: Versio
 }
 
 /// An admitted client with its session.
-pub(super) struct Admitted<H: Host> {
-    pub(super) context: Context<H>,
+pub(super) struct Admitted {
+    pub(super) context: Context,
     pub(super) outbox: Arc<Outbox>,
     pub(super) keep_alive_s: u16,
 }
@@ -67,11 +67,7 @@ fn assign(now: Moment) -> Arc<str> {
 }
 
 /// Admits a client and opens its session.
-pub(super) async fn open<H: Host>(
-    server: &Arc<Server<H>>,
-    connect: &Connect,
-    peer: &Peer,
-) -> Result<Admitted<H>, Refused> {
+pub(super) async fn open(server: &Arc<Server>, connect: &Connect, peer: &Peer) -> Result<Admitted, Refused> {
     let refuse = |reason, text: &str| Refused { reason, text: text.to_owned(), is_passing: false };
     if connect.has_method {
         let text = "No authentication method is offered; send the key as password.";
@@ -92,12 +88,12 @@ pub(super) async fn open<H: Host>(
         peer,
         will_topic: connect.will.as_ref().map(|will| will.topic.as_str()),
     };
-    let client = Arc::new(server.host.admit(hello).await?);
-    let site = server.host.site(&client);
+    let client = server.host.admit(hello).await?;
+    let site = client.site();
     let now = server.host.now();
     let assigned = connect.client_id.is_empty().then(|| assign(now));
     let client_id: Arc<str> = assigned.clone().unwrap_or_else(|| connect.client_id.as_str().into());
-    let principal = server.host.principal(&client);
+    let principal = client.principal();
     if !server.broker().has_room(site, &client_id) {
         return Err(refuse(Reason::QuotaExceeded, "The site has as many sessions as it may."));
     }
@@ -126,7 +122,7 @@ pub(super) async fn open<H: Host>(
     };
     let _ = server.keep(outcome.changes).await;
     server.redeem(outcome.tickets).await;
-    server.host.connected(&client);
+    client.connected();
     let context = Context { server: server.clone(), client, client_id, link, version: connect.version };
     Ok(Admitted { context, outbox, keep_alive_s: connect.keep_alive_s })
 }

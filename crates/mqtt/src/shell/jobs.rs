@@ -6,7 +6,7 @@
 use super::Server;
 use crate::broker::{Link, Outcome, Receipt, Ticket};
 use crate::codec::{Ack, Outgoing, Publish, Reason, Subscription, Version};
-use crate::host::{Host, Refused};
+use crate::host::{Client, Refused};
 use crate::message::{Message, QoS};
 use crate::topic::Filter;
 use futures::future::BoxFuture;
@@ -30,29 +30,18 @@ pub(super) enum Done {
 }
 
 /// What a job needs of its connection.
-pub(super) struct Context<H: Host> {
-    pub(super) server: Arc<Server<H>>,
-    pub(super) client: Arc<H::Client>,
+#[derive(Clone)]
+pub(super) struct Context {
+    pub(super) server: Arc<Server>,
+    pub(super) client: Arc<dyn Client>,
     pub(super) client_id: Arc<str>,
     pub(super) link: Link,
     pub(super) version: Version,
 }
 
-impl<H: Host> Clone for Context<H> {
-    fn clone(&self) -> Self {
-        Self {
-            server: self.server.clone(),
-            client: self.client.clone(),
-            client_id: self.client_id.clone(),
-            link: self.link,
-            version: self.version,
-        }
-    }
-}
-
 type Job = BoxFuture<'static, Done>;
 
-impl<H: Host> Context<H> {
+impl Context {
     /// Takes a message in.
     pub(super) fn publish(&self, publish: Publish, arrived: Moment) -> Job {
         let packet = publish.id.unwrap_or_default();
@@ -77,7 +66,7 @@ impl<H: Host> Context<H> {
         });
         let context = self.clone();
         Box::pin(async move {
-            let result = context.server.take(&context.client, &message, arrived, receipt).await;
+            let result = context.server.take(&*context.client, &message, arrived, receipt).await;
             if qos == QoS::ExactlyOnce {
                 context.server.broker().received(context.link, packet, result.is_ok());
             }
@@ -141,7 +130,7 @@ impl<H: Host> Context<H> {
             }
             let mut tickets = Vec::new();
             for (filter, options, _) in made.into_iter().filter(|(.., wants)| *wants) {
-                let of_host = context.server.host.standing(&context.client, &filter).await;
+                let of_host = context.client.standing(&filter).await;
                 let now = context.server.host.now();
                 let Outcome { changes, tickets: more, .. } =
                     context.server.broker().send_standing(context.link, &filter, options, of_host, now);
@@ -157,7 +146,7 @@ impl<H: Host> Context<H> {
     async fn admit(&self, written: &str) -> Result<Filter, Refused> {
         let invalid = |text: String| Refused { reason: Reason::TopicFilterInvalid, text, is_passing: false };
         let filter = Filter::parse(written).map_err(|error| invalid(format!("`{written}`: {error}.")))?;
-        self.server.host.may_subscribe(&self.client, &filter).await?;
+        self.client.may_subscribe(&filter).await?;
         Ok(filter)
     }
 

@@ -7,8 +7,9 @@ mod jobs;
 
 use crate::broker::{Broker, Outcome, Ticket, Will};
 use crate::codec::Reason;
-use crate::host::{Host, Peer, Refused};
+use crate::host::{Client, Host, Peer, Refused};
 use crate::message::Message;
+use futures::future::BoxFuture;
 use lantern_core::SiteId;
 use lantern_core::state::{KeptState, StateChange};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -21,19 +22,19 @@ const TICK: Duration = Duration::from_secs(1);
 const GRACE: Duration = Duration::from_secs(3);
 
 /// The MQTT server.
-pub struct Server<H: Host> {
-    host: Arc<H>,
+pub struct Server {
+    host: Arc<dyn Host>,
     broker: Mutex<Broker>,
     room: Arc<Semaphore>,
     connections: u32,
     stopping: watch::Sender<bool>,
 }
 
-impl<H: Host> Server<H> {
+impl Server {
     /// A server with what was kept of an earlier run, for so many connections at
     /// once.
     #[must_use]
-    pub fn new(host: Arc<H>, kept: &[KeptState], connections: u32) -> Arc<Self> {
+    pub fn new(host: Arc<dyn Host>, kept: &[KeptState], connections: u32) -> Arc<Self> {
         let broker = Broker::restore(kept, host.now());
         Arc::new(Self {
             host,
@@ -49,12 +50,6 @@ impl<H: Host> Server<H> {
         self.broker.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// The service behind it.
-    #[must_use]
-    pub fn host(&self) -> &H {
-        &self.host
-    }
-
     /// Connections there are.
     #[must_use]
     pub fn connected(&self) -> usize {
@@ -62,20 +57,37 @@ impl<H: Host> Server<H> {
     }
 
     /// Serves one connection until it ends.
-    pub async fn serve<R, W>(self: Arc<Self>, reader: R, writer: W, peer: Peer)
-    where
-        R: AsyncRead + Unpin + Send,
-        W: AsyncWrite + Unpin + Send,
-    {
-        let Ok(_room) = self.room.clone().try_acquire_owned() else {
-            tracing::warn!(from = %peer.from, "a connection was turned away: there are as many as there may be");
-            return;
-        };
-        connection::run(&self, reader, writer, &peer).await;
+    pub fn serve(
+        self: Arc<Self>,
+        reader: impl AsyncRead + Unpin + Send + 'static,
+        writer: impl AsyncWrite + Unpin + Send + 'static,
+        peer: Peer,
+    ) -> BoxFuture<'static, ()> {
+        self.serve_boxed(Box::new(reader), Box::new(writer), peer)
+    }
+
+    /// The same for any kind of connection, so that it is compiled once.
+    fn serve_boxed(
+        self: Arc<Self>,
+        reader: Box<dyn AsyncRead + Unpin + Send>,
+        writer: Box<dyn AsyncWrite + Unpin + Send>,
+        peer: Peer,
+    ) -> BoxFuture<'static, ()> {
+        Box::pin(async move {
+            let Ok(_room) = self.room.clone().try_acquire_owned() else {
+                tracing::warn!(from = %peer.from, "a connection was turned away: there are as many as there may be");
+                return;
+            };
+            connection::run(&self, reader, writer, &peer).await;
+        })
     }
 
     /// Publishes a message of the service's own.
-    pub async fn publish(&self, site: SiteId, message: Message) {
+    pub fn publish(&self, site: SiteId, message: Message) -> BoxFuture<'_, ()> {
+        Box::pin(self.publish_own(site, message))
+    }
+
+    async fn publish_own(&self, site: SiteId, message: Message) {
         let Outcome { changes, tickets, .. } = self.broker().publish(site, &Arc::new(message));
         if tickets.is_empty() {
             return;
@@ -87,7 +99,11 @@ impl<H: Host> Server<H> {
     }
 
     /// Wills that are due and sessions that have ended, until the server stops.
-    pub async fn tend(self: Arc<Self>) {
+    pub fn tend(self: Arc<Self>) -> BoxFuture<'static, ()> {
+        Box::pin(async move { self.tend_until_stopped().await })
+    }
+
+    async fn tend_until_stopped(&self) {
         let mut tick = tokio::time::interval(TICK);
         let mut stopping = self.stopping.subscribe();
         loop {
@@ -105,7 +121,11 @@ impl<H: Host> Server<H> {
     }
 
     /// Tells all clients that the service stops, and waits for them for a moment.
-    pub async fn stop(&self) {
+    pub fn stop(&self) -> BoxFuture<'_, ()> {
+        Box::pin(self.stop_gently())
+    }
+
+    async fn stop_gently(&self) {
         self.stopping.send_replace(true);
         self.broker().close_where(Reason::ServerShuttingDown, "The service is stopping.", |_, _| true);
         let _ = tokio::time::timeout(GRACE, self.room.acquire_many(self.connections)).await;
@@ -114,7 +134,7 @@ impl<H: Host> Server<H> {
     /// Publishes a will as its owner would have.
     async fn publish_will(&self, will: Will) {
         let Some(client) = self.host.recall(will.site, &will.principal).await else { return };
-        let result = self.take(&client, &will.message, self.host.now(), None).await;
+        let result = self.take(&*client, &will.message, self.host.now(), None).await;
         match result {
             Ok(tickets) => self.redeem(tickets).await,
             Err(refused) => tracing::debug!(text = %refused.text, "a will was refused"),
@@ -123,27 +143,19 @@ impl<H: Host> Server<H> {
 
     async fn take(
         &self,
-        client: &H::Client,
+        client: &dyn Client,
         message: &Arc<Message>,
         arrived: lantern_core::Moment,
         receipt: Option<StateChange>,
     ) -> Result<Vec<Ticket>, Refused> {
-        let site = self.host.site(client);
-        self.broker().may_retain(site, message).map_err(|(reason, text)| Refused {
-            reason,
-            text,
-            is_passing: false,
-        })?;
-        let mut tickets = Vec::new();
-        let mut receipt = receipt;
-        let mut route = || {
-            let outcome = self.broker().publish(site, message);
-            tickets = outcome.tickets;
-            let mut changes = outcome.changes;
-            changes.extend(receipt.take());
-            changes
-        };
-        match self.host.take(client, message, arrived, &mut route).await {
+        let site = client.site();
+        let may_retain = self.broker().may_retain(site, message);
+        may_retain.map_err(|(reason, text)| Refused { reason, text, is_passing: false })?;
+        let prepared = client.prepare(message, arrived).await?;
+        let Outcome { mut changes, tickets, .. } =
+            if prepared.is_passed_on() { self.broker().publish(site, message) } else { Outcome::default() };
+        changes.extend(receipt);
+        match prepared.commit(changes).await {
             Ok(()) => Ok(tickets),
             Err(refused) => {
                 self.broker().withdraw(tickets);

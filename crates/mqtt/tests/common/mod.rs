@@ -1,14 +1,15 @@
 //! A host that keeps state in memory, and a client that writes its packets byte
 //! by byte, so that nothing is tested with the code under test.
 
+use futures::future::BoxFuture;
 use lantern_core::state::{KeptState, StateChange, StateKey};
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::Reason;
 use lantern_mqtt::shell::Server;
-use lantern_mqtt::{Farewell, Filter, Hello, Host, Message, Peer, Refused};
+use lantern_mqtt::{Client, Farewell, Filter, Hello, Host, Message, Peer, Prepared, Refused};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicI64, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, Weak};
 use std::time::Duration;
 use tokio::io::{AsyncReadExt, AsyncWriteExt, DuplexStream};
 
@@ -24,6 +25,7 @@ type Place = (i64, String, &'static str, String);
 
 /// The service behind the server in tests. The password is the site, `deny` none.
 pub(crate) struct TestHost {
+    own: Weak<TestHost>,
     kept: Mutex<BTreeMap<Place, Vec<u8>>>,
     /// Topics taken in, with payloads.
     pub(crate) taken: Mutex<Vec<(String, Vec<u8>)>>,
@@ -36,23 +38,10 @@ pub(crate) struct TestHost {
     pub(crate) gate: tokio::sync::Semaphore,
 }
 
-pub(crate) struct TestClient {
+struct TestClient {
+    host: Weak<TestHost>,
     site: SiteId,
     id: String,
-}
-
-impl Default for TestHost {
-    fn default() -> Self {
-        Self {
-            kept: Mutex::default(),
-            taken: Mutex::default(),
-            farewells: Mutex::default(),
-            tokens: Mutex::default(),
-            now: AtomicI64::new(1_777_636_800_000_000),
-            is_broken: AtomicBool::new(false),
-            gate: tokio::sync::Semaphore::new(GATE),
-        }
-    }
 }
 
 fn no(reason: Reason, text: &str) -> Refused {
@@ -60,6 +49,23 @@ fn no(reason: Reason, text: &str) -> Refused {
 }
 
 impl TestHost {
+    pub(crate) fn new() -> Arc<Self> {
+        Arc::new_cyclic(|own| Self {
+            own: own.clone(),
+            kept: Mutex::default(),
+            taken: Mutex::default(),
+            farewells: Mutex::default(),
+            tokens: Mutex::default(),
+            now: AtomicI64::new(1_777_636_800_000_000),
+            is_broken: AtomicBool::new(false),
+            gate: tokio::sync::Semaphore::new(GATE),
+        })
+    }
+
+    fn client(&self, site: SiteId, id: &str) -> Arc<dyn Client> {
+        Arc::new(TestClient { host: self.own.clone(), site, id: id.to_owned() })
+    }
+
     pub(crate) fn pass(&self, seconds: i64) {
         self.now.fetch_add(seconds * 1_000_000, Ordering::SeqCst);
     }
@@ -98,66 +104,26 @@ impl TestHost {
 }
 
 impl Host for TestHost {
-    type Client = TestClient;
-
     fn now(&self) -> Moment {
         Moment::from_micros(self.now.load(Ordering::SeqCst)).unwrap()
     }
 
-    async fn admit(&self, hello: Hello<'_>) -> Result<TestClient, Refused> {
-        match hello.password {
+    fn admit<'a>(&'a self, hello: Hello<'a>) -> BoxFuture<'a, Result<Arc<dyn Client>, Refused>> {
+        let admitted = match hello.password {
             Some(b"deny") => Err(no(Reason::NotAuthorized, "denied")),
-            Some(site) if !site.is_empty() => {
-                Ok(TestClient { site: SiteId(site[0].into()), id: hello.client_id.to_owned() })
-            }
+            Some(site) if !site.is_empty() => Ok(self.client(SiteId(site[0].into()), hello.client_id)),
             _ => Err(no(Reason::BadUserNameOrPassword, "no key")),
-        }
+        };
+        Box::pin(async { admitted })
     }
 
-    fn site(&self, client: &TestClient) -> SiteId {
-        client.site
+    fn recall<'a>(&'a self, site: SiteId, _: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
+        let client = self.client(site, "recalled");
+        Box::pin(async { Some(client) })
     }
 
-    fn principal(&self, client: &TestClient) -> Arc<[u8]> {
-        client.site.0.to_be_bytes().into()
-    }
-
-    async fn recall(&self, site: SiteId, _: &[u8]) -> Option<TestClient> {
-        Some(TestClient { site, id: "recalled".to_owned() })
-    }
-
-    async fn take(
-        &self,
-        _: &TestClient,
-        message: &Message,
-        _: Moment,
-        route: &mut (dyn FnMut() -> Vec<StateChange> + Send),
-    ) -> Result<(), Refused> {
-        if message.topic.starts_with("forbidden") {
-            return Err(no(Reason::NotAuthorized, "not here"));
-        }
-        self.commit(route()).await?;
-        self.taken.lock().unwrap().push((message.topic.to_string(), message.payload.to_vec()));
-        Ok(())
-    }
-
-    async fn may_subscribe(&self, _: &TestClient, filter: &Filter) -> Result<(), Refused> {
-        if filter.pattern().starts_with("forbidden") { Err(no(Reason::NotAuthorized, "not here")) } else { Ok(()) }
-    }
-
-    async fn standing(&self, _: &TestClient, filter: &Filter) -> Vec<Message> {
-        let message = Message { retain: true, token: Some(7), ..Message::own("site/standing", "always") };
-        if lantern_mqtt::matches(filter.pattern(), &message.topic) { vec![message] } else { Vec::new() }
-    }
-
-    async fn keep(&self, changes: Vec<StateChange>) -> Result<(), Refused> {
-        self.commit(changes).await
-    }
-
-    fn connected(&self, _: &TestClient) {}
-
-    fn disconnected(&self, client: &TestClient, how: &Farewell) {
-        self.farewells.lock().unwrap().push((client.id.clone(), how.clone()));
+    fn keep(&self, changes: Vec<StateChange>) -> BoxFuture<'_, Result<(), Refused>> {
+        Box::pin(self.commit(changes))
     }
 
     fn taken(&self, token: i64) {
@@ -165,17 +131,100 @@ impl Host for TestHost {
     }
 }
 
+impl Client for TestClient {
+    fn site(&self) -> SiteId {
+        self.site
+    }
+
+    fn principal(&self) -> Arc<[u8]> {
+        self.site.0.to_be_bytes().into()
+    }
+
+    fn prepare<'a>(&'a self, message: &'a Message, _: Moment) -> BoxFuture<'a, Result<Box<dyn Prepared>, Refused>> {
+        Box::pin(async {
+            if message.topic.starts_with("forbidden") {
+                return Err(no(Reason::NotAuthorized, "not here"));
+            }
+            let taken = (message.topic.to_string(), message.payload.to_vec());
+            Ok(Box::new(TestMessage { host: self.host.upgrade().unwrap(), taken }) as Box<dyn Prepared>)
+        })
+    }
+
+    fn may_subscribe<'a>(&'a self, filter: &'a Filter) -> BoxFuture<'a, Result<(), Refused>> {
+        let is_forbidden = filter.pattern().starts_with("forbidden");
+        Box::pin(async move { if is_forbidden { Err(no(Reason::NotAuthorized, "not here")) } else { Ok(()) } })
+    }
+
+    fn standing<'a>(&'a self, filter: &'a Filter) -> BoxFuture<'a, Vec<Message>> {
+        let message = Message { retain: true, token: Some(7), ..Message::own("site/standing", "always") };
+        let found = if lantern_mqtt::matches(filter.pattern(), &message.topic) { vec![message] } else { Vec::new() };
+        Box::pin(async { found })
+    }
+
+    fn connected(&self) {}
+
+    fn disconnected(&self, how: &Farewell) {
+        self.host.upgrade().unwrap().farewells.lock().unwrap().push((self.id.clone(), how.clone()));
+    }
+}
+
+/// A message that was understood.
+struct TestMessage {
+    host: Arc<TestHost>,
+    taken: (String, Vec<u8>),
+}
+
+impl Prepared for TestMessage {
+    fn is_passed_on(&self) -> bool {
+        true
+    }
+
+    fn commit(self: Box<Self>, changes: Vec<StateChange>) -> BoxFuture<'static, Result<(), Refused>> {
+        Box::pin(async move {
+            self.host.commit(changes).await?;
+            self.host.taken.lock().unwrap().push(self.taken);
+            Ok(())
+        })
+    }
+}
+
+/// A server with the host behind it.
+#[derive(Clone)]
+pub(crate) struct TestServer {
+    server: Arc<Server>,
+    host: Arc<TestHost>,
+}
+
+impl TestServer {
+    pub(crate) fn new(host: Arc<TestHost>, kept: &[KeptState], connections: u32) -> Self {
+        Self { server: Server::new(host.clone(), kept, connections), host }
+    }
+
+    pub(crate) fn host(&self) -> &TestHost {
+        &self.host
+    }
+}
+
+impl std::ops::Deref for TestServer {
+    type Target = Arc<Server>;
+
+    fn deref(&self) -> &Arc<Server> {
+        &self.server
+    }
+}
+
 /// A server with nothing kept.
-pub(crate) fn server() -> Arc<Server<TestHost>> {
-    Server::new(Arc::default(), &[], 1_000)
+pub(crate) fn server() -> TestServer {
+    TestServer::new(TestHost::new(), &[], 1_000)
 }
 
 /// The server after a crash: what was not kept is gone.
-pub(crate) fn crashed(old: &Arc<Server<TestHost>>) -> Arc<Server<TestHost>> {
+pub(crate) fn crashed(old: &TestServer) -> TestServer {
     let kept = old.host().kept();
-    let host = TestHost { kept: Mutex::new(old.host().kept.lock().unwrap().clone()), ..TestHost::default() };
+    let host = TestHost::new();
+    host.kept.lock().unwrap().clone_from(&old.host().kept.lock().unwrap());
     host.now.store(old.host().now.load(Ordering::SeqCst), Ordering::SeqCst);
-    Server::new(Arc::new(host), &kept, 1_000)
+    TestServer::new(host, &kept, 1_000)
 }
 
 /// A packet from the server: its first byte and its body.
@@ -287,16 +336,16 @@ impl Hi<'_> {
 
 impl Raw {
     /// A connection on which nothing was said.
-    pub(crate) fn open(server: &Arc<Server<TestHost>>, version: u8) -> Self {
+    pub(crate) fn open(server: &TestServer, version: u8) -> Self {
         let (io, far) = tokio::io::duplex(1 << 20);
         let (reader, writer) = tokio::io::split(far);
         let peer = Peer { from: "test".to_owned(), protocol: "MQTT", certificate: None };
-        tokio::spawn(server.clone().serve(reader, writer, peer));
+        tokio::spawn(Arc::clone(server).serve(reader, writer, peer));
         Self { io, version }
     }
 
     /// A connected client, and whether its session was there.
-    pub(crate) async fn connect(server: &Arc<Server<TestHost>>, hi: &Hi<'_>) -> (Self, bool) {
+    pub(crate) async fn connect(server: &TestServer, hi: &Hi<'_>) -> (Self, bool) {
         let mut raw = Self::open(server, hi.version);
         raw.send(&hi.bytes()).await;
         let welcome = raw.next().await;
@@ -462,7 +511,7 @@ impl Raw {
     }
 
     /// Breaks the connection off.
-    pub(crate) async fn break_off(mut self, server: &Arc<Server<TestHost>>) {
+    pub(crate) async fn break_off(mut self, server: &TestServer) {
         let before = server.host().farewells.lock().unwrap().len();
         self.io.shutdown().await.unwrap();
         drop(self);

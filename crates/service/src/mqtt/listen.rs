@@ -1,15 +1,19 @@
 //! Where clients connect.
 
-use super::{Door, Mqtt};
-use crate::app::App;
-use crate::settings::Listen;
+use super::Mqtt;
+use super::host::EngineHost;
+use super::outward::Outward;
+use crate::ServeError;
+use crate::settings::{Listen, Settings};
+use crate::supervisor::Supervisor;
 use crate::tls::{self, Certificates};
+use lantern_engine::{Engine, Task};
+use lantern_http::Addresses;
 use lantern_mqtt::Peer;
 use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::net::{TcpListener, TcpStream};
-use tokio::task::JoinSet;
 
 const LAMP_TICK: Duration = Duration::from_secs(1);
 /// How often keys of connections are looked at, which may have run out.
@@ -19,45 +23,48 @@ const REST: Duration = Duration::from_millis(200);
 
 /// Starts the MQTT server with its tasks, and says where it listens.
 pub(crate) async fn start(
-    app: &Arc<App>,
+    engine: &Arc<Engine>,
+    settings: &Settings,
     certificates: Option<&Arc<Certificates>>,
-    tasks: &mut JoinSet<()>,
-) -> Result<(Arc<Mqtt>, Addresses), String> {
-    let kept = app.store.kept_state().await.map_err(|e| format!("the state of MQTT sessions cannot be read: {e}"))?;
-    let server = Mqtt::new(Arc::new(Door::new(app.clone())), &kept, app.settings.mqtt_connections);
-    app.outward.open(&server);
-    tasks.spawn(server.clone().tend());
-    tasks.spawn(app.outward.clone().publish(app.clone()));
-    tasks.spawn(look_after(app.clone(), server.clone()));
+    supervisor: &mut Supervisor,
+) -> Result<(Arc<Mqtt>, Addresses), ServeError> {
+    let kept = engine.store.kept_state().await.map_err(ServeError::Read)?;
+    let server = Mqtt::new(Arc::new(EngineHost(engine.clone())), &kept, settings.mqtt_connections);
+    let outward = Arc::new(Outward::new(engine.plans.clone(), engine.heard.clone()));
+    outward.open(&server);
+    engine.publisher.open(outward.clone());
+    supervisor.start(Task::new("MQTT sessions", server.clone().tend()));
+    supervisor.start(Task::new("publishing over MQTT", outward.clone().publish()));
+    supervisor.start(Task::new("lamps over MQTT", lamps(outward.clone(), server.clone())));
+    supervisor.start(Task::new("keys of MQTT connections", keys(outward)));
     let mut addresses = Addresses::default();
-    if let Listen::At(address) = app.settings.mqtt {
+    if let Listen::At(address) = settings.mqtt {
         let listener = tls::bind(address, "MQTT").await?;
         addresses.plain = listener.local_addr().ok();
-        tasks.spawn(accept(listener, server.clone()));
+        supervisor.start(Task::new("MQTT", accept(listener, server.clone())));
     }
-    if let (Listen::At(address), Some(certificates)) = (app.settings.mqtts, certificates) {
+    if let (Listen::At(address), Some(certificates)) = (settings.mqtts, certificates) {
         let listener = tls::bind(address, "MQTT over TLS").await?;
         addresses.tls = listener.local_addr().ok();
-        tasks.spawn(tls::Door::Mqtt(server.clone()).open(listener, certificates.clone()));
+        let door = tls::Door::Mqtt(server.clone()).open(listener, certificates.clone());
+        supervisor.start(Task::new("MQTT over TLS", door));
     }
     Ok((server, addresses))
 }
 
-/// Where MQTT is spoken.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Addresses {
-    pub(crate) plain: Option<SocketAddr>,
-    pub(crate) tls: Option<SocketAddr>,
+async fn lamps(outward: Arc<Outward>, server: Arc<Mqtt>) {
+    let mut tick = tokio::time::interval(LAMP_TICK);
+    loop {
+        tick.tick().await;
+        outward.publish_lamps(&server).await;
+    }
 }
 
-async fn look_after(app: Arc<App>, server: Arc<Mqtt>) {
-    let mut lamps = tokio::time::interval(LAMP_TICK);
-    let mut keys = tokio::time::interval(KEY_TICK);
+async fn keys(outward: Arc<Outward>) {
+    let mut tick = tokio::time::interval(KEY_TICK);
     loop {
-        tokio::select! {
-            _ = lamps.tick() => app.outward.lamps(&app, &server).await,
-            _ = keys.tick() => app.outward.recheck(&app).await,
-        }
+        tick.tick().await;
+        outward.recheck().await;
     }
 }
 

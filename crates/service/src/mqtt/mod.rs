@@ -1,19 +1,21 @@
-//! MQTT: what topics mean, who may use them, and what goes out on them.
+//! MQTT as the engine speaks it: what topics mean, who may use them, and what goes out on
+//! them.
 //!
-//! The protocol itself is [`lantern_mqtt`]'s; this is the [`Host`](lantern_mqtt::Host) behind it.
+//! The protocol itself is [`lantern_mqtt`]'s; this is the [`Host`](lantern_mqtt::Host) behind
+//! it, and the way from a problem's class to a reason code.
 
 mod admission;
-mod door;
+mod client;
+mod host;
 mod listen;
 mod outward;
 mod place;
+mod refusal;
 mod standing;
 mod websocket;
 
-pub(crate) use door::Door;
-pub(crate) use listen::{Addresses, prepare, start};
-pub(crate) use outward::{Outward, command_message};
-pub(crate) use websocket::routes;
+pub(crate) use listen::{prepare, start};
+pub(crate) use websocket::WebSockets;
 
-/// The MQTT server of this service.
-pub(crate) type Mqtt = lantern_mqtt::shell::Server<Door>;
+/// The MQTT server.
+pub(crate) type Mqtt = lantern_mqtt::shell::Server;

@@ -1,13 +1,18 @@
 //! What goes out: last values as they come, lamps as they change, commands.
 
 use super::Mqtt;
-use crate::intake::{check_key, known_key};
-use crate::plans::{DevicePlan, Shown};
+use super::host::own_message;
+use futures::future::BoxFuture;
 use lantern_api as api;
 use lantern_core::lamp::Lamp;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
+use lantern_engine::heard::Heard;
+use lantern_engine::plans::{DevicePlan, Plans, PublishedSignal};
+use lantern_engine::publish::Outlet;
+use lantern_engine::{clock, keys};
 use lantern_mqtt::codec::Reason;
 use lantern_mqtt::{Carried, Message};
+use lantern_store::Device;
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
@@ -15,8 +20,9 @@ use tokio::sync::Notify;
 
 /// What waits to be published. Of each signal only the newest reading does, so
 /// that it is bounded however much comes in.
-#[derive(Default)]
-pub(crate) struct Outward {
+pub(super) struct Outward {
+    plans: Arc<Plans>,
+    heard: Arc<Heard>,
     server: Mutex<Weak<Mqtt>>,
     newest: Mutex<HashMap<SignalId, Newest>>,
     signal: Notify,
@@ -37,7 +43,7 @@ fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 /// The last value of a signal on its two topics: as JSON, and as it stands.
-pub(super) fn now_payloads(topic: &str, shown: &Shown, at: Moment, value: &Value) -> [(String, String); 2] {
+pub(super) fn now_payloads(topic: &str, shown: &PublishedSignal, at: Moment, value: &Value) -> [(String, String); 2] {
     let bare = match value {
         Value::Number(number) => number.to_string(),
         Value::Flag(flag) => flag.to_string(),
@@ -60,7 +66,7 @@ pub(super) fn now_payloads(topic: &str, shown: &Shown, at: Moment, value: &Value
 }
 
 /// A command as its device gets it.
-pub(crate) fn command_message(site: &str, device: &str, command: &api::Command) -> Message {
+pub(super) fn command_message(site: &str, device: &str, command: &api::Command) -> Message {
     let mut payload = serde_json::Map::new();
     payload.insert("id".to_owned(), serde_json::json!(command.id));
     for (name, value) in &command.arguments {
@@ -82,18 +88,116 @@ pub(crate) fn command_message(site: &str, device: &str, command: &api::Command) 
 }
 
 impl Outward {
+    pub(super) fn new(plans: Arc<Plans>, heard: Arc<Heard>) -> Self {
+        Self {
+            plans,
+            heard,
+            server: Mutex::default(),
+            newest: Mutex::default(),
+            signal: Notify::new(),
+            lamps: Mutex::default(),
+            site_lamps: Mutex::default(),
+        }
+    }
+
     /// From now on there is somewhere to publish.
     pub(super) fn open(&self, server: &Arc<Mqtt>) {
         *lock(&self.server) = Arc::downgrade(server);
     }
 
     /// The server, while it runs.
-    pub(crate) fn server(&self) -> Option<Arc<Mqtt>> {
+    fn server(&self) -> Option<Arc<Mqtt>> {
         lock(&self.server).upgrade()
     }
 
-    /// Takes readings that have been kept.
-    pub(crate) fn readings(&self, plan: &Arc<DevicePlan>, readings: &[Reading], range: Range<usize>) {
+    /// Publishes what comes, for as long as there is a server.
+    pub(super) async fn publish(self: Arc<Self>) {
+        loop {
+            self.signal.notified().await;
+            let Some(server) = self.server() else { return };
+            for (signal, plan, at, value) in self.take_newest() {
+                self.publish_reading(&server, signal, &plan, at, &value).await;
+            }
+        }
+    }
+
+    fn take_newest(&self) -> Vec<(SignalId, Arc<DevicePlan>, Moment, Value)> {
+        let mut newest = lock(&self.newest);
+        let waiting = newest.iter_mut().filter(|(_, newest)| !newest.is_sent);
+        waiting
+            .map(|(id, newest)| {
+                newest.is_sent = true;
+                (*id, newest.plan.clone(), newest.at, newest.value.clone())
+            })
+            .collect()
+    }
+
+    async fn publish_reading(&self, server: &Mqtt, signal: SignalId, plan: &DevicePlan, at: Moment, value: &Value) {
+        let Some(shown) = plan.signals.get(&signal) else { return };
+        let Ok(site) = self.plans.site_code(plan.site).await else { return };
+        let topic = format!("{site}/{}/now/{}", plan.code, shown.code);
+        for (topic, payload) in now_payloads(&topic, shown, at, value) {
+            let is_heard = server.broker().is_heard(plan.site, &topic);
+            if is_heard {
+                server.publish(plan.site, Message { retain: false, ..own_message(topic, payload) }).await;
+            }
+        }
+    }
+
+    /// Ends the connections of keys that are good no longer.
+    pub(super) async fn recheck(&self) {
+        let Some(server) = self.server() else { return };
+        let principals = server.broker().principals();
+        let now = clock::now();
+        for principal in principals {
+            let Ok(hash) = <[u8; 32]>::try_from(&*principal) else { continue };
+            let found = keys::known(&self.plans, &hash).await;
+            let text = match found.and_then(|owner| keys::check(&owner, now)) {
+                Err(problem) if problem.class.is_of_key() => problem.detail.clone(),
+                _ => continue,
+            };
+            server.broker().close_where(Reason::NotAuthorized, &text, |_, other| *other == *principal);
+        }
+    }
+
+    /// Publishes lamps that have changed since the last time.
+    pub(super) async fn publish_lamps(&self, server: &Mqtt) {
+        for (site, rest, lamp) in self.changed_lamps() {
+            if !server.broker().has_listeners(site) {
+                continue;
+            }
+            let Ok(code) = self.plans.site_code(site).await else { continue };
+            let message = own_message(format!("{code}/{rest}"), lamp.as_str().to_owned());
+            server.publish(site, Message { retain: false, ..message }).await;
+        }
+    }
+
+    /// Site, topic below the site's, and lamp, of devices and sites.
+    fn changed_lamps(&self) -> Vec<(SiteId, String, Lamp)> {
+        let mut changed: Vec<(SiteId, String, Lamp)> = Vec::new();
+        let mut devices: HashMap<DeviceId, Lamp> = HashMap::new();
+        let mut sites: HashMap<SiteId, Lamp> = HashMap::new();
+        let mut known = lock(&self.lamps);
+        for (device, site, code, presence) in self.heard.all() {
+            let lamp = Lamp::of(presence);
+            let worst = sites.entry(site).or_insert(Lamp::Calm);
+            *worst = (*worst).max(lamp);
+            if known.get(&device) != Some(&lamp) {
+                changed.push((site, format!("{code}/lamp"), lamp));
+            }
+            devices.insert(device, lamp);
+        }
+        *known = devices;
+        let mut known = lock(&self.site_lamps);
+        let of_sites = sites.iter().filter(|(site, lamp)| known.get(site) != Some(lamp));
+        changed.extend(of_sites.map(|(site, lamp)| (*site, "lamp".to_owned(), *lamp)));
+        *known = sites;
+        changed
+    }
+}
+
+impl Outlet for Outward {
+    fn readings(&self, plan: &Arc<DevicePlan>, readings: &[Reading], range: Range<usize>) {
         if plan.is_waiting || range.is_empty() {
             return;
         }
@@ -114,80 +218,24 @@ impl Outward {
         self.signal.notify_one();
     }
 
-    /// Publishes what comes, until the service stops.
-    pub(super) async fn publish(self: Arc<Self>, app: Arc<crate::app::App>) {
-        loop {
-            self.signal.notified().await;
+    fn command<'a>(&'a self, device: &'a Device, command: &'a api::Command) -> BoxFuture<'a, ()> {
+        Box::pin(async move {
             let Some(server) = self.server() else { return };
-            let waiting: Vec<(SignalId, Arc<DevicePlan>, Moment, Value)> = lock(&self.newest)
-                .iter_mut()
-                .filter(|(_, newest)| !newest.is_sent)
-                .map(|(id, newest)| {
-                    newest.is_sent = true;
-                    (*id, newest.plan.clone(), newest.at, newest.value.clone())
-                })
-                .collect();
-            for (signal, plan, at, value) in waiting {
-                let Some(shown) = plan.signals.get(&signal) else { continue };
-                let Ok(site) = app.plans.site_code(&app.store, plan.site).await else { continue };
-                let topic = format!("{site}/{}/now/{}", plan.code, shown.code);
-                for (topic, payload) in now_payloads(&topic, shown, at, &value) {
-                    let is_heard = server.broker().is_heard(plan.site, &topic);
-                    if is_heard {
-                        server
-                            .publish(plan.site, Message { retain: false, ..super::door::own_message(topic, payload) })
-                            .await;
-                    }
-                }
+            match self.plans.site_code(device.site).await {
+                Ok(site) => server.publish(device.site, command_message(&site, &device.code, command)).await,
+                // It waits for the device, and is there when it subscribes.
+                Err(error) => tracing::warn!(%error, "a command was not published yet"),
             }
-        }
+        })
     }
 
-    /// Ends the connections of keys that are good no longer.
-    pub(crate) async fn recheck(&self, app: &crate::app::App) {
-        let Some(server) = self.server() else { return };
-        let principals = server.broker().principals();
-        let now = crate::clock::now();
-        for principal in principals {
-            let Ok(hash) = <[u8; 32]>::try_from(&*principal) else { continue };
-            let text = match known_key(app, &hash).await.and_then(|owner| check_key(&owner, now)) {
-                Err(problem) if matches!(problem.status.code, 401 | 403) => problem.detail.clone(),
-                _ => continue,
-            };
-            server.broker().close_where(Reason::NotAuthorized, &text, |_, other| *other == *principal);
-        }
+    fn keys_ended(&self) -> BoxFuture<'_, ()> {
+        Box::pin(self.recheck())
     }
 
-    /// Publishes lamps that have changed since the last time.
-    pub(super) async fn lamps(&self, app: &crate::app::App, server: &Mqtt) {
-        let mut changed: Vec<(SiteId, String, Lamp)> = Vec::new();
-        let mut sites: HashMap<SiteId, Lamp> = HashMap::new();
-        {
-            let mut known = lock(&self.lamps);
-            for (device, site, code, presence) in app.heard.all() {
-                let lamp = Lamp::of(presence);
-                let worst = sites.entry(site).or_insert(Lamp::Calm);
-                *worst = (*worst).max(lamp);
-                if known.insert(device, lamp) != Some(lamp) {
-                    changed.push((site, format!("{code}/lamp"), lamp));
-                }
-            }
-        }
-        {
-            let mut known = lock(&self.site_lamps);
-            for (site, lamp) in sites {
-                if known.insert(site, lamp) != Some(lamp) {
-                    changed.push((site, "lamp".to_owned(), lamp));
-                }
-            }
-        }
-        for (site, rest, lamp) in changed {
-            if !server.broker().has_listeners(site) {
-                continue;
-            }
-            let Ok(code) = app.plans.site_code(&app.store, site).await else { continue };
-            let message = super::door::own_message(format!("{code}/{rest}"), lamp.as_str().to_owned());
-            server.publish(site, Message { retain: false, ..message }).await;
+    fn site_removed(&self, site: SiteId) {
+        if let Some(server) = self.server() {
+            server.broker().forget_site(site);
         }
     }
 }

@@ -9,9 +9,9 @@
 //! | `SITE/DEVICE/do/COMMAND` | a command to the device |
 //! | `SITE/DEVICE/done/COMMAND` | its answer |
 
-use crate::intake::Target;
-use crate::plans::OwnTopics;
 use lantern_core::DeviceId;
+use lantern_engine::intake::Target;
+use lantern_engine::plans::OwnTopics;
 
 /// What a message on a topic is.
 #[derive(Debug, PartialEq, Eq)]

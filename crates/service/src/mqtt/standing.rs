@@ -1,16 +1,16 @@
 //! What stands on topics without having been published: last values, lamps and
 //! commands that wait.
 
-use super::admission::Client;
-use super::door::own_message;
+use super::client::MqttClient;
+use super::host::own_message;
 use super::outward::{command_message, now_payloads};
-use crate::app::App;
-use crate::problem::Problem;
+use lantern_core::DeviceState;
 use lantern_core::Moment;
 use lantern_core::lamp::Lamp;
 use lantern_core::presence::Presence;
+use lantern_engine::{Engine, Problem, clock};
 use lantern_mqtt::{Filter, Message, matches};
-use lantern_store::{Device, DeviceState};
+use lantern_store::Device;
 
 /// Devices looked through for one subscription.
 const PAGE: u32 = 200;
@@ -18,34 +18,34 @@ const PAGE: u32 = 200;
 const MAX_MESSAGES: usize = 10_000;
 
 /// Whether a filter is below the topics of a device that the client speaks for.
-pub(super) async fn is_own(app: &App, client: &Client, filter: &Filter) -> Result<bool, Problem> {
+pub(super) async fn is_own(client: &MqttClient, filter: &Filter) -> bool {
     let mut levels = filter.pattern().split('/');
-    let (Some(site), Some(code), Some(own)) = (levels.next(), levels.next(), client.device) else { return Ok(false) };
+    let (Some(site), Some(code), Some(own)) = (levels.next(), levels.next(), client.device) else { return false };
     if site != &*client.site_code {
-        return Ok(false);
+        return false;
     }
     if client.device_code.as_deref() == Some(code) {
-        return Ok(true);
+        return true;
     }
-    Ok(app.store.device(client.site, code).await.is_ok_and(|device| device.carrier == Some(own)))
+    client.engine.store.device(client.site, code).await.is_ok_and(|device| device.carrier == Some(own))
 }
 
 /// The lamp of a device.
-pub(super) fn lamp_of(app: &App, device: &Device, now: Moment) -> Lamp {
-    let heard = app.heard.last(device.id).or(device.last_heard_at);
+fn lamp_of(engine: &Engine, device: &Device, now: Moment) -> Lamp {
+    let heard = engine.heard.last(device.id).or(device.last_heard_at);
     Lamp::of(Presence::judge(heard, device.patience(), now))
 }
 
 /// All messages that stand on topics matching a filter.
-pub(super) async fn messages(app: &App, client: &Client, filter: &Filter) -> Result<Vec<Message>, Problem> {
-    let site = &client.site_code;
+pub(super) async fn messages(client: &MqttClient, filter: &Filter) -> Result<Vec<Message>, Problem> {
+    let (engine, site) = (&*client.engine, &client.site_code);
     let pattern = filter.pattern();
     let mut levels = pattern.split('/');
     let (first, second) = (levels.next().unwrap_or_default(), levels.next());
     if first != &**site && first != "+" && first != "#" {
         return Ok(Vec::new());
     }
-    let now = crate::clock::now();
+    let now = clock::now();
     let mut messages = Vec::new();
     let add = |messages: &mut Vec<Message>, topic: String, payload: String| {
         if matches(pattern, &topic) {
@@ -54,7 +54,7 @@ pub(super) async fn messages(app: &App, client: &Client, filter: &Filter) -> Res
     };
     let lamp_topic = format!("{site}/lamp");
     if matches(pattern, &lamp_topic) {
-        let lamps = app.heard.all().into_iter().filter(|(_, of, ..)| *of == client.site);
+        let lamps = engine.heard.all().into_iter().filter(|(_, of, ..)| *of == client.site);
         let lamp = Lamp::worst(lamps.map(|(_, _, _, presence)| Lamp::of(presence)));
         add(&mut messages, lamp_topic, lamp.as_str().to_owned());
     }
@@ -62,21 +62,21 @@ pub(super) async fn messages(app: &App, client: &Client, filter: &Filter) -> Res
     let mut after = String::new();
     loop {
         let devices = match only {
-            Some(code) => app.store.device(client.site, code).await.map(|device| vec![device]).unwrap_or_default(),
-            None => app.store.devices(client.site, &after, PAGE).await?,
+            Some(code) => engine.store.device(client.site, code).await.map(|device| vec![device]).unwrap_or_default(),
+            None => engine.store.devices(client.site, &after, PAGE).await?,
         };
         let Some(last) = devices.last() else { return Ok(messages) };
         after.clone_from(&last.code);
         for device in devices.iter().filter(|device| device.state != DeviceState::Waiting) {
             let base = format!("{site}/{}", device.code);
-            add(&mut messages, format!("{base}/lamp"), lamp_of(app, device, now).as_str().to_owned());
-            for command in app.commands.standing(device.id) {
+            add(&mut messages, format!("{base}/lamp"), lamp_of(engine, device, now).as_str().to_owned());
+            for command in engine.commands.standing(device.id) {
                 let message = command_message(site, &device.code, &command);
                 if matches(pattern, &message.topic) {
                     messages.push(Message { retain: true, ..message });
                 }
             }
-            for (topic, payload) in values(app, &base, pattern, device).await? {
+            for (topic, payload) in values(engine, &base, pattern, device).await? {
                 add(&mut messages, topic, payload);
             }
             if messages.len() >= MAX_MESSAGES {
@@ -90,15 +90,15 @@ pub(super) async fn messages(app: &App, client: &Client, filter: &Filter) -> Res
 }
 
 /// The last values of a device, on the topics that match.
-async fn values(app: &App, base: &str, pattern: &str, device: &Device) -> Result<Vec<(String, String)>, Problem> {
-    let plan = app.plans.device(&app.store, device.id).await?;
+async fn values(engine: &Engine, base: &str, pattern: &str, device: &Device) -> Result<Vec<(String, String)>, Problem> {
+    let plan = engine.plans.device(device.id).await?;
     let mut found = Vec::new();
     for (id, shown) in plan.signals.iter().filter(|(_, shown)| shown.is_declared) {
         let topic = format!("{base}/now/{}", shown.code);
         if !matches(pattern, &topic) && !matches(pattern, &format!("{topic}/value")) {
             continue;
         }
-        let readings = app.latest.readings(&app.store, *id).await?;
+        let readings = engine.latest.readings(*id).await?;
         if let Some((at, value)) = readings.last() {
             found.extend(now_payloads(&topic, shown, *at, value));
         }

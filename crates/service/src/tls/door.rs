@@ -1,7 +1,9 @@
 //! The TLS door: accepts connections, and hands what is inside on.
 
-use super::{Certificates, PeerInfo, Peers};
+use super::Certificates;
+use crate::ServeError;
 use crate::mqtt::{Mqtt, prepare};
+use lantern_http::{PeerInfo, Peers};
 use lantern_mqtt::Peer;
 use std::net::{Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::sync::Arc;
@@ -103,16 +105,14 @@ async fn carry(
         }
     };
     let _entered = peers.enter(local, PeerInfo { ip: from.ip(), certificate });
-    // An end without goodbye is no news.
+    // Senders often hang up without closing TLS properly; nothing is to be done about it.
     let _ = tokio::io::copy_bidirectional(&mut stream, &mut way_on).await;
 }
 
 /// Listens at an address.
 ///
 /// # Errors
-/// A sentence for the operator.
-pub(crate) async fn bind(address: SocketAddr, what: &str) -> Result<TcpListener, String> {
-    TcpListener::bind(address).await.map_err(|cause| {
-        format!("cannot listen on {address} for {what} ({cause}); stop what uses the port, or choose another in the settings")
-    })
+/// [`ServeError::Listen`].
+pub(crate) async fn bind(address: SocketAddr, what: &'static str) -> Result<TcpListener, ServeError> {
+    TcpListener::bind(address).await.map_err(|cause| ServeError::Listen { address, what, cause })
 }

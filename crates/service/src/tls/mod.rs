@@ -2,18 +2,17 @@
 //! the other end.
 
 mod door;
-mod peers;
 
 pub(crate) use door::{Door, bind};
-pub(crate) use peers::{ClientIp, PeerInfo, Peers};
 
 use crate::settings::Settings;
+use lantern_store::{Cause, with_sources};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, PoisonError, RwLock};
 use std::time::{Duration, SystemTime};
 use tokio_rustls::TlsAcceptor;
 use tokio_rustls::rustls::crypto::ring;
-use tokio_rustls::rustls::pki_types::pem::PemObject;
+use tokio_rustls::rustls::pki_types::pem::{self, PemObject};
 use tokio_rustls::rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use tokio_rustls::rustls::server::WebPkiClientVerifier;
 use tokio_rustls::rustls::{RootCertStore, ServerConfig};
@@ -38,8 +37,8 @@ impl Certificates {
     /// Reads the files that the settings name; `None` if they name none.
     ///
     /// # Errors
-    /// A sentence for the operator.
-    pub(crate) fn load(settings: &Settings) -> Result<Option<Arc<Self>>, String> {
+    /// [`TlsError`].
+    pub(crate) fn load(settings: &Settings) -> Result<Option<Arc<Self>>, TlsError> {
         let path = |text: &str| (!text.is_empty()).then(|| PathBuf::from(text));
         let (Some(certificate), Some(key)) = (path(&settings.tls_certificate), path(&settings.tls_key)) else {
             return Ok(None);
@@ -71,48 +70,81 @@ impl Certificates {
                     tracing::info!("the TLS certificate was read again");
                 }
                 Err(error) => {
-                    tracing::warn!(%error, "the TLS certificate has changed and is not right; the old one stays");
+                    tracing::warn!(error = %with_sources(&error), "the TLS certificate has changed and is not right; the old one stays");
                 }
             }
         }
     }
 }
 
-fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, String> {
+/// Why a certificate cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum TlsError {
+    /// A file without a certificate.
+    #[error("{} holds no certificate in PEM", .0.display())]
+    Empty(PathBuf),
+    /// Certificates that cannot be read.
+    #[error("the certificates in {} cannot be read", .0.display())]
+    Certificates(PathBuf, #[source] pem::Error),
+    /// A private key that cannot be read.
+    #[error("the private key in {} cannot be read", .0.display())]
+    Key(PathBuf, #[source] pem::Error),
+    /// The library cannot be set up.
+    #[error("TLS cannot be set up")]
+    SetUp(#[source] tokio_rustls::rustls::Error),
+    /// Certificates that cannot be believed.
+    #[error("the certificates in {} cannot be used to check those of clients", .0.display())]
+    Clients(PathBuf, #[source] Cause),
+    /// A certificate and a key that do not belong together.
+    #[error("{} and {} do not fit", .certificate.display(), .key.display())]
+    Unfit {
+        /// The file of the certificate.
+        certificate: PathBuf,
+        /// The file of the key.
+        key: PathBuf,
+        /// What the library said.
+        #[source]
+        cause: tokio_rustls::rustls::Error,
+    },
+}
+
+fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, TlsError> {
     let read = CertificateDer::pem_file_iter(file).and_then(Iterator::collect::<Result<Vec<_>, _>>);
     match read {
-        Ok(found) if found.is_empty() => Err(format!("{} holds no certificate in PEM", file.display())),
+        Ok(found) if found.is_empty() => Err(TlsError::Empty(file.to_owned())),
         Ok(found) => Ok(found),
-        Err(cause) => Err(format!("the certificates in {} cannot be read: {cause}", file.display())),
+        Err(cause) => Err(TlsError::Certificates(file.to_owned(), cause)),
     }
 }
 
 impl Files {
-    fn read(&self) -> Result<ServerConfig, String> {
+    fn read(&self) -> Result<ServerConfig, TlsError> {
         let chain = certificates(&self.certificate)?;
-        let key = PrivateKeyDer::from_pem_file(&self.key)
-            .map_err(|cause| format!("the private key in {} cannot be read: {cause}", self.key.display()))?;
+        let key = PrivateKeyDer::from_pem_file(&self.key).map_err(|cause| TlsError::Key(self.key.clone(), cause))?;
         let provider = Arc::new(ring::default_provider());
         let builder = ServerConfig::builder_with_provider(provider.clone())
             .with_safe_default_protocol_versions()
-            .map_err(|cause| format!("TLS cannot be set up: {cause}"))?;
+            .map_err(TlsError::SetUp)?;
         let builder = match &self.clients {
             None => builder.with_no_client_auth(),
             Some(file) => {
+                let unusable = |cause: Cause| TlsError::Clients(file.clone(), cause);
                 let mut roots = RootCertStore::empty();
                 for certificate in certificates(file)? {
-                    roots.add(certificate).map_err(|cause| format!("{}: {cause}", file.display()))?;
+                    roots.add(certificate).map_err(|cause| unusable(cause.into()))?;
                 }
                 let verifier = WebPkiClientVerifier::builder_with_provider(Arc::new(roots), provider)
                     .allow_unauthenticated()
                     .build()
-                    .map_err(|cause| format!("{}: {cause}", file.display()))?;
+                    .map_err(|cause| unusable(cause.into()))?;
                 builder.with_client_cert_verifier(verifier)
             }
         };
-        builder
-            .with_single_cert(chain, key)
-            .map_err(|cause| format!("{} and {} do not fit: {cause}", self.certificate.display(), self.key.display()))
+        builder.with_single_cert(chain, key).map_err(|cause| TlsError::Unfit {
+            certificate: self.certificate.clone(),
+            key: self.key.clone(),
+            cause,
+        })
     }
 
     fn stamps(&self) -> Vec<Option<SystemTime>> {

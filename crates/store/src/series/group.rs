@@ -273,7 +273,7 @@ async fn decoded(connection: &mut SqliteConnection, memory: &mut Memory, id: i64
         let run = match segment::load(connection, id).await {
             Ok(run) => run,
             // What it held cannot be known; the sealer puts it aside.
-            Err(LoadError::Damaged { .. }) => Run::default(),
+            Err(LoadError::Damaged { .. } | LoadError::Digest { .. }) => Run::default(),
             Err(error) => return Err(error),
         };
         memory.decoded.truncate(DECODED - 1);

@@ -141,7 +141,8 @@ impl<'a> Plan<'a> {
             return Ok(Part::Fresh { run: layer.over(Run::default(), first, end), gone });
         }
         let Some(id) = row.data_id else {
-            let mut digest = Digest::decode(&row.digest).map_err(|error| LoadError::Damaged { id: 0, error })?;
+            let mut digest =
+                Digest::decode(&row.digest).map_err(|error| LoadError::Digest { first_at: first, error })?;
             layer.cuts().iter().for_each(|&(from, to)| digest.cut(from, to));
             return Ok(Part::Digest { sealed: row, digest });
         };
@@ -245,7 +246,7 @@ pub(crate) async fn encode(runs: Vec<Run>, limits: Limits, hold: i64) -> Result<
     let encoded = tokio::task::spawn_blocking(move || {
         runs.iter().flat_map(|run| pieces(run, &limits)).filter_map(|piece| NewSegment::of(&piece, hold)).collect()
     });
-    encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error.to_string())))
+    encoded.await.map_err(|error| sqlx::Error::Io(std::io::Error::other(error)))
 }
 
 /// A run cut to the size of segments.

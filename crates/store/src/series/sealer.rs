@@ -29,9 +29,13 @@ pub(crate) struct Sealer {
 }
 
 /// Has the recorder rewrite segments of a signal, by somebody who is planning.
-pub(crate) async fn rewrite(recorder: &mpsc::Sender<Seal>, signal: SignalId, rewrite: Rewrite) -> Result<(), String> {
+pub(crate) async fn rewrite(
+    recorder: &mpsc::Sender<Seal>,
+    signal: SignalId,
+    rewrite: Rewrite,
+) -> Result<(), SealError> {
     let sealing = Sealing { rewrites: vec![(signal, rewrite)], ..Sealing::default() };
-    send(recorder, sealing).await.map(drop).map_err(|error| error.to_string())
+    send(recorder, sealing).await.map(drop)
 }
 
 /// Why a sealing did not happen. What was to be sealed is still recent.
@@ -39,8 +43,8 @@ pub(crate) async fn rewrite(recorder: &mpsc::Sender<Seal>, signal: SignalId, rew
 pub(crate) enum SealError {
     #[error(transparent)]
     Load(#[from] LoadError),
-    #[error("{0}")]
-    Write(String),
+    #[error("what was to be sealed could not be written")]
+    Write(#[source] sqlx::Error),
     #[error("the service is stopping")]
     Stopping,
 }

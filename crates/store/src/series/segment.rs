@@ -180,8 +180,18 @@ pub(crate) async fn ends(
 pub(crate) enum LoadError {
     #[error(transparent)]
     Database(#[from] sqlx::Error),
-    #[error("segment {id}: {error}")]
-    Damaged { id: i64, error: SegmentError },
+    #[error("segment {id} cannot be read")]
+    Damaged {
+        id: i64,
+        #[source]
+        error: SegmentError,
+    },
+    #[error("the digest of the segment that begins at {first_at} cannot be read")]
+    Digest {
+        first_at: i64,
+        #[source]
+        error: SegmentError,
+    },
 }
 
 /// The readings of a segment.

@@ -33,7 +33,7 @@ impl Others for Known {
 
 fn known(values: &[(i64, f64)]) -> Known {
     let histories = values.iter().map(|(at, value)| {
-        let mut history = History::keeping(0);
+        let mut history = History::keeping(Micros::ZERO);
         history.take(*at, *value, true);
         history
     });
@@ -81,7 +81,7 @@ fn markers_are_looked_for_in_what_was_sent() {
         let (meaning, mut memory) = (checked("x", unit, text).unwrap(), Memory::default());
         for (at, (sent, value, quality)) in (0..).zip(*values) {
             let (found, before) = meaning.convert(at, *sent, &NoOthers, &mut memory);
-            let judged = meaning.judge(at, found, before, None, &NoOthers, &mut memory);
+            let judged = meaning.screen(at, found, before, None, &NoOthers, &mut memory);
             assert_eq!((found, judged), (*value, *quality), "{text}: {sent}");
         }
     }
@@ -99,8 +99,8 @@ fn both_halves_of_a_position_come_to_the_same() {
         (6, (54.5001, -2.5), Quality::Rejected(Cause::Position)),
     ] {
         let at = second * 1_000_000;
-        let north = lat.judge(at, place.0, Quality::Good, None, &known(&[(at, place.1)]), &mut lat_memory);
-        let east = lon.judge(at, place.1, Quality::Good, None, &known(&[(at, place.0)]), &mut lon_memory);
+        let north = lat.screen(at, place.0, Quality::Good, None, &known(&[(at, place.1)]), &mut lat_memory);
+        let east = lon.screen(at, place.1, Quality::Good, None, &known(&[(at, place.0)]), &mut lon_memory);
         assert_eq!((north, east), (expected, expected), "at {second} s");
     }
     assert!(matches!(checked("alt", "m", text), Err(MeaningError::Elsewhere(..))));

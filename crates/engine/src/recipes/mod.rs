@@ -1,0 +1,208 @@
+//! Recipes: ready-to-paste sending instructions for one device.
+//!
+//! Values are variables at the top of each, set from the device's last readings
+//! or the middle of their limits; where the key belongs stands `KEY`.
+
+mod c;
+mod mqtt;
+mod programs;
+
+use lantern_api::{Recipe, Recipes};
+use lantern_core::{Value, ValueType, code};
+use std::fmt::Write;
+
+/// Where the key belongs.
+pub const KEY: &str = "KEY";
+
+/// A signal with a value to begin with.
+pub struct Sample {
+    /// Its code.
+    pub code: String,
+    /// The UCUM code of its unit.
+    pub unit: Option<String>,
+    /// The value.
+    pub value: Value,
+}
+
+impl Sample {
+    /// A value to begin with: the last one, or one that can be.
+    pub fn new(signal: &lantern_store::Signal, last: Option<Value>) -> Self {
+        let usual = || match signal.value_type {
+            Some(ValueType::Flag) => Value::Flag(true),
+            Some(ValueType::Text) => Value::Text("ok".to_owned()),
+            _ => Value::Number(match (signal.low, signal.high) {
+                (Some(low), Some(high)) => (f64::midpoint(low, high) * 10.0).round() / 10.0,
+                (Some(limit), None) | (None, Some(limit)) => limit,
+                (None, None) => 21.5,
+            }),
+        };
+        let fits = |value: &Value| Some(value.value_type()) == signal.value_type;
+        Self {
+            code: signal.code.clone(),
+            unit: signal.unit.clone(),
+            // A text from outside would have to be escaped in each language in its own way.
+            value: last.filter(fits).filter(|v| !matches!(v, Value::Text(_))).unwrap_or_else(usual),
+        }
+    }
+
+    /// The value as JSON has it, which shell, Python and JavaScript nearly share.
+    fn json(&self) -> String {
+        serde_json::to_string(&self.value).unwrap_or_default()
+    }
+
+    /// The value without quotes.
+    fn plain(&self) -> String {
+        match &self.value {
+            Value::Number(number) => number.to_string(),
+            Value::Flag(flag) => flag.to_string(),
+            Value::Text(text) => text.clone(),
+        }
+    }
+
+    const fn is_text(&self) -> bool {
+        matches!(self.value, Value::Text(_))
+    }
+}
+
+/// A sample and the name of its variable.
+struct Variable<'s> {
+    sample: &'s Sample,
+    name: String,
+}
+
+/// Where the service is.
+pub struct Place {
+    /// Such as `http://127.0.0.1:8710`.
+    pub base: String,
+    host: String,
+    port: u16,
+    is_tls: bool,
+    /// Where MQTT is spoken, such as `mqtt://127.0.0.1:1883`.
+    pub mqtt: Option<String>,
+}
+
+impl Place {
+    /// Reads a base address.
+    pub fn new(base: &str) -> Self {
+        let base = base.trim_end_matches('/').to_owned();
+        let is_tls = base.starts_with("https://");
+        let authority = base.split("://").nth(1).unwrap_or_default().split('/').next().unwrap_or_default();
+        let usual = if is_tls { 443 } else { 80 };
+        let (host, port) = match authority.rsplit_once(':') {
+            Some((host, port)) if !port.ends_with(']') => (host, port.parse().unwrap_or(usual)),
+            _ => (authority, usual),
+        };
+        Self { host: host.trim_matches(['[', ']']).to_owned(), port, is_tls, base, mqtt: None }
+    }
+}
+
+/// All recipes of a device; `codes` are those of its site and its own.
+pub fn recipes(name: &str, codes: (&str, &str), samples: &[Sample], place: &Place) -> Recipes {
+    let placeholder = [Sample { code: "temp".to_owned(), unit: None, value: Value::Number(21.5) }];
+    let samples = if samples.is_empty() { &placeholder } else { samples };
+    let mut taken = std::collections::HashSet::new();
+    let variables: Vec<Variable<'_>> =
+        samples.iter().map(|sample| Variable { sample, name: variable(&sample.code, &mut taken) }).collect();
+    Recipes {
+        address: format!("{}/in", place.base),
+        recipes: [
+            programs::shell(name, &variables, place),
+            programs::python(name, &variables, place),
+            programs::javascript(name, &variables, place),
+            c::c(name, &variables, place),
+            programs::http(samples, place),
+            programs::get(samples, place),
+            programs::form(name, &variables, place),
+            programs::senml(name, &variables, place),
+        ]
+        .into_iter()
+        .chain(mqtt::settings(name, codes, samples, place))
+        .collect(),
+    }
+}
+
+/// Words that no variable may be called in one of the languages, and those the
+/// recipes use themselves.
+const RESERVED: [&str; 46] = [
+    "key", "url", "auto", "break", "case", "char", "class", "const", "continue", "default", "do", "double", "else",
+    "enum", "export", "extern", "float", "for", "if", "import", "in", "int", "is", "let", "long", "main", "new", "not",
+    "or", "and", "body", "readings", "answer", "register", "return", "short", "static", "struct", "switch", "this",
+    "try", "union", "var", "void", "while", "with",
+];
+
+/// A name that is a variable in every language of the recipes.
+fn variable(code: &str, taken: &mut std::collections::HashSet<String>) -> String {
+    let mut name: String = code.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).collect();
+    if name.starts_with(|c: char| c.is_ascii_digit()) || RESERVED.contains(&name.as_str()) || name == "_" {
+        name.insert_str(0, "value_");
+    }
+    while !taken.insert(name.clone()) {
+        name.push('_');
+    }
+    name
+}
+
+fn recipe(code: &str, title: &str, hint: impl Into<String>, file: &str, text: String) -> Recipe {
+    Recipe { code: code.to_owned(), title: title.to_owned(), hint: hint.into(), file: file.to_owned(), text }
+}
+
+/// A name for people as one line of a comment.
+fn comment(name: &str) -> String {
+    name.chars().filter(|c| !c.is_control()).take(120).collect::<String>().replace("*/", "* /")
+}
+
+/// Percent-encodes a value for a query.
+fn query(samples: &[Sample]) -> String {
+    let mut pairs = form_urlencoded::Serializer::new(String::new());
+    for sample in samples {
+        pairs.append_pair(&sample.code, &sample.plain());
+    }
+    pairs.finish()
+}
+
+/// `name: value` of all samples as one JSON object.
+fn json_object(samples: &[Sample]) -> String {
+    let mut text = String::from("{");
+    for (index, sample) in samples.iter().enumerate() {
+        debug_assert!(code::check_signal(&sample.code).is_ok());
+        let comma = if index == 0 { "" } else { ", " };
+        let _ = write!(text, "{comma}\"{}\": {}", sample.code, sample.json());
+    }
+    text.push('}');
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn addresses_are_taken_apart() {
+        for (base, host, port, is_tls) in [
+            ("http://127.0.0.1:8710", "127.0.0.1", 8710, false),
+            ("https://lantern.example/", "lantern.example", 443, true),
+            ("http://[::1]:8710", "::1", 8710, false),
+            ("http://[::1]", "::1", 80, false),
+        ] {
+            let place = Place::new(base);
+            assert_eq!((place.host.as_str(), place.port, place.is_tls), (host, port, is_tls), "{base}");
+        }
+    }
+
+    #[test]
+    fn variables_are_names_everywhere_and_differ() {
+        let mut taken = std::collections::HashSet::new();
+        let names: Vec<_> =
+            ["temp", "env.hum", "env-hum", "2nd", "key", "int"].iter().map(|c| variable(c, &mut taken)).collect();
+        assert_eq!(names, ["temp", "env_hum", "env_hum_", "value_2nd", "value_key", "value_int"]);
+    }
+
+    #[test]
+    fn the_raw_request_has_the_right_length() {
+        let samples = [Sample { code: "level".into(), unit: Some("m".into()), value: Value::Number(1.84) }];
+        let all = recipes("Tower", ("marlbeck", "tower"), &samples, &Place::new("http://127.0.0.1:8710"));
+        let raw = &all.recipes.iter().find(|r| r.code == "http").unwrap().text;
+        let (head, body) = raw.split_once("\r\n\r\n").unwrap();
+        assert!(head.contains(&format!("Content-Length: {}", body.len())), "{raw}");
+    }
+}

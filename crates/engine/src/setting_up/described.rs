@@ -1,0 +1,132 @@
+//! A device's set-up as it is.
+
+use super::DeviceSection;
+use super::kind::of_device;
+use crate::declared;
+use crate::definitions::meaning_of;
+use crate::documents::Damaged;
+use crate::plans::decoder_of;
+use crate::problem::Problem;
+use lantern_api::{KindDescription, NewSignal};
+use lantern_core::ValueType;
+use lantern_store::{self as store, Device, Store, StoreError};
+
+/// A device's set-up with all that it has, its kind's part too, and what of it is damaged.
+pub struct Described {
+    /// The set-up, without what is damaged.
+    pub section: DeviceSection,
+    /// What cannot be read.
+    pub damaged: Vec<Damaged>,
+}
+
+impl Described {
+    /// Describes a device.
+    ///
+    /// # Errors
+    /// [`StoreError`] if the database fails.
+    pub async fn of(store: &Store, device: &Device) -> Result<Self, StoreError> {
+        let kind = match device.kind {
+            Some((kind, _)) => Some(store.kind_code(kind).await?),
+            None => None,
+        };
+        let carrier = match device.carrier {
+            Some(carrier) => Some(store.device_by_id(carrier).await?.code),
+            None => None,
+        };
+        let mut damaged = Vec::new();
+        let decoder = whole(decoder_of(device), &mut damaged).flatten();
+        let topics = whole(declared::topics(device.topics.as_deref()), &mut damaged);
+        let commands = whole(declared::commands(device.commands.as_deref()), &mut damaged);
+        let mut signals = Vec::new();
+        for signal in store.signals(device.id).await?.into_iter().filter(|signal| signal.value_type.is_some()) {
+            signals.push(match declaration(signal) {
+                Ok(signal) => signal,
+                Err((signal, cause)) => {
+                    damaged.push(Damaged { why: format!("`{}`: {}", signal.code, cause.why), ..cause });
+                    signal
+                }
+            });
+        }
+        let section = DeviceSection {
+            code: device.code.clone(),
+            name: device.name.clone(),
+            note: device.note.clone(),
+            kind,
+            interval_s: Some(device.interval_s),
+            late_after: device.late_after,
+            silent_after: device.silent_after,
+            carrier,
+            identity: device.identity.clone(),
+            position: device.position,
+            decoder: decoder.and_then(|decoder| serde_json::to_value(decoder.form()).ok()),
+            signals,
+            topics: topics.unwrap_or_default(),
+            commands: commands.unwrap_or_default(),
+        };
+        Ok(Self { section, damaged })
+    }
+
+    /// The set-up, if nothing of it is damaged.
+    ///
+    /// # Errors
+    /// A [`Problem`] with code `damaged`.
+    pub fn whole(self) -> Result<DeviceSection, Problem> {
+        match self.damaged.into_iter().next() {
+            Some(damaged) => {
+                Err(Damaged { why: format!("device `{}`: {}", self.section.code, damaged.why), ..damaged }.into())
+            }
+            None => Ok(self.section),
+        }
+    }
+}
+
+/// A part that could be read, or a note that it could not.
+fn whole<T>(part: Result<T, Damaged>, damaged: &mut Vec<Damaged>) -> Option<T> {
+    part.map_err(|cause| damaged.push(cause)).ok()
+}
+
+/// A signal as it would be declared; if its meaning is damaged, without it.
+pub(super) fn declaration(signal: store::Signal) -> Result<NewSignal, (NewSignal, Damaged)> {
+    let meaning = meaning_of(&signal);
+    let mut declared = NewSignal {
+        value_type: signal.value_type.unwrap_or(ValueType::Text),
+        code: signal.code,
+        name: Some(signal.name),
+        note: signal.note,
+        unit: signal.unit,
+        low: signal.low,
+        high: signal.high,
+        reserved: signal.is_reserved,
+        role: signal.role,
+        meaning: None,
+    };
+    match meaning {
+        Ok(meaning) => {
+            declared.meaning = meaning.and_then(|meaning| serde_json::to_value(meaning).ok());
+            Ok(declared)
+        }
+        Err(damaged) => Err((declared, damaged)),
+    }
+}
+
+impl Described {
+    /// The set-up without what the device's kind says already.
+    pub(super) async fn beside_kind(store: &Store, device: &Device) -> Result<DeviceSection, Problem> {
+        let section = Self::of(store, device).await?.whole()?;
+        Ok(match of_device(store, device).await? {
+            Some(kind) => without_kind(section, &kind),
+            None => section,
+        })
+    }
+}
+
+fn without_kind(mut section: DeviceSection, kind: &KindDescription) -> DeviceSection {
+    let beside = |own: Option<f64>, usual: Option<f64>| own.filter(|own| Some(*own) != usual);
+    section.interval_s = beside(section.interval_s, kind.interval_s);
+    section.late_after = beside(section.late_after, kind.late_after);
+    section.silent_after = beside(section.silent_after, kind.silent_after);
+    section.decoder = section.decoder.filter(|own| Some(own) != kind.decoder.as_ref());
+    section.signals.retain(|signal| !kind.signals.contains(signal));
+    section.commands.retain(|command| !kind.commands.contains(command));
+    section
+}

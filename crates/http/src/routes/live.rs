@@ -1,0 +1,85 @@
+//! The live stream as server-sent events.
+
+use crate::auth::Access;
+use crate::failure::Failure;
+use crate::found;
+use lantern_api::{ChangeEvent, PresenceEvent, ReadingsEvent};
+use lantern_core::SiteId;
+use lantern_engine::Engine;
+use lantern_engine::Problem;
+use lantern_engine::live::{Event, Resume};
+use rocket::outcome::Outcome;
+use rocket::request::{FromRequest, Request};
+use rocket::response::stream::{Event as Sent, EventStream};
+use rocket::{Route, Shutdown, State, async_trait, get, routes};
+use std::convert::Infallible;
+use std::sync::Arc;
+use std::time::Duration;
+use tokio::sync::broadcast::error::RecvError;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![live]
+}
+
+/// Where a listener was when it lost the connection.
+struct LastEventId(Option<String>);
+
+#[async_trait]
+impl<'r> FromRequest<'r> for LastEventId {
+    type Error = Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> rocket::request::Outcome<Self, Infallible> {
+        Outcome::Success(Self(request.headers().get_one("Last-Event-ID").map(str::to_owned)))
+    }
+}
+
+fn sent(event: &Event) -> Sent {
+    Sent::data(event.json.clone()).event(event.name).id(event.id.clone())
+}
+
+/// What happens on a site, as it happens (server-sent events).
+///
+/// Events: `hello` when the stream begins; `readings` (ReadingsEvent); `presence`
+/// (PresenceEvent); `change` (ChangeEvent); `reset` when events were missed and
+/// everything must be read anew. A listener that comes back with `Last-Event-ID`
+/// gets what it missed.
+#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, content_type = "text/event-stream", body = (ReadingsEvent, PresenceEvent, ChangeEvent)),
+        (status = "default", body = lantern_api::Problem)))]
+#[get("/live?<site>")]
+async fn live(
+    engine: &State<Arc<Engine>>,
+    _access: Access,
+    site: Option<&str>,
+    last: LastEventId,
+    mut end: Shutdown,
+) -> Result<EventStream![], Failure> {
+    let code = site.ok_or_else(|| Problem::invalid("site", "say which site to listen to"))?;
+    let site: SiteId = found::site(&engine.store, code).await?.id;
+    let (mut receiver, resume, id) = engine.live.listen(last.0.as_deref());
+    let stream = EventStream! {
+        match resume {
+            Resume::Missed(events) => {
+                yield Sent::data("{}").event("hello").id(id).with_retry(Duration::from_secs(2));
+                for event in events.iter().filter(|event| event.site == site) {
+                    yield sent(event);
+                }
+            }
+            Resume::Reset => yield Sent::data("{}").event("reset").id(id).with_retry(Duration::from_secs(2)),
+        }
+        loop {
+            let event = tokio::select! {
+                event = receiver.recv() => event,
+                () = &mut end => break,
+            };
+            match event {
+                Ok(event) if event.site == site => yield sent(&event),
+                Ok(_) => {}
+                // A listener too slow for the stream starts anew.
+                Err(RecvError::Lagged(_)) => yield Sent::data("{}").event("reset"),
+                Err(RecvError::Closed) => break,
+            }
+        }
+    };
+    Ok(stream.heartbeat(Duration::from_secs(15)))
+}

@@ -1,0 +1,86 @@
+//! The HTTP interface, one file per resource.
+
+mod arrivals;
+mod body;
+mod catch;
+mod commands;
+mod commissioning;
+mod compare;
+mod console;
+mod contacts;
+mod devices;
+mod documents;
+mod export;
+mod export_format;
+mod in_answer;
+mod inlet;
+mod jobs;
+mod keys;
+mod kinds;
+mod lamp;
+mod links;
+mod listed;
+mod live;
+mod meaning;
+mod now;
+mod openapi;
+mod people;
+mod pickup;
+mod query;
+mod readings;
+mod request_log;
+mod sending;
+mod signals;
+mod sites;
+mod storage;
+mod summaries;
+mod unpack;
+mod zoned_times;
+
+use rocket::serde::json::Json;
+use rocket::{Build, Rocket};
+
+/// An answer in JSON, or a problem.
+type Answer<T> = Result<Json<T>, crate::failure::Failure>;
+
+/// Adds all routes.
+pub(crate) fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
+    rocket
+        .mount("/", inlet::routes())
+        .mount("/", pickup::routes())
+        .mount("/", crate::websocket::routes())
+        .mount("/", console::routes())
+        .mount("/api/v1", api())
+        .register("/", catch::catchers())
+        .attach(request_log::RequestLog)
+}
+
+fn api() -> Vec<rocket::Route> {
+    [
+        people::routes(),
+        sites::routes(),
+        devices::routes(),
+        signals::routes(),
+        keys::routes(),
+        kinds::routes(),
+        documents::routes(),
+        arrivals::routes(),
+        contacts::routes(),
+        commissioning::routes(),
+        commands::routes(),
+        links::routes(),
+        lamp::routes(),
+        sending::routes(),
+        now::routes(),
+        readings::routes(),
+        summaries::routes(),
+        meaning::routes(),
+        jobs::routes(),
+        compare::routes(),
+        storage::routes(),
+        export::routes(),
+        live::routes(),
+        openapi::routes(),
+    ]
+    .concat()
+}

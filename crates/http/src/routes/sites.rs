@@ -1,0 +1,122 @@
+//! Sites.
+
+use super::body::Body;
+use super::{Answer, query};
+use crate::auth::{Access, Change};
+use crate::failure::Failure;
+use crate::found;
+use lantern_api::{NewSite, Page, Removal, Site, SiteChange};
+use lantern_engine::Engine;
+use lantern_engine::Problem;
+use lantern_engine::shown;
+use lantern_store as store;
+use rocket::http::Status;
+use rocket::serde::json::Json;
+use rocket::{Route, State, delete, get, patch, post, routes};
+use std::sync::Arc;
+
+/// Readings counted before a removal, at most.
+pub(super) const COUNT_LIMIT: u32 = 1_000_000;
+
+pub(super) fn routes() -> Vec<Route> {
+    routes![list, add, show, change, extent, remove]
+}
+
+/// The sites, in order of code.
+#[utoipa::path(context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Page<Site>), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites?<after>&<limit>")]
+async fn list(
+    engine: &State<Arc<Engine>>,
+    _access: Access,
+    after: Option<&str>,
+    limit: Option<&str>,
+) -> Answer<Page<Site>> {
+    let limit = query::limit(limit)?;
+    let sites = engine.store.sites(after.unwrap_or_default(), limit + 1).await?;
+    let mut arrivals = Vec::with_capacity(sites.len());
+    for site in &sites {
+        arrivals.push(engine.store.count_arrivals(site.id).await?);
+    }
+    let mut arrivals = arrivals.into_iter();
+    Ok(Json(query::page(
+        sites,
+        limit,
+        |site| site.code.clone(),
+        |site| shown::site(site, arrivals.next().unwrap_or(0)),
+    )))
+}
+
+/// Make a site.
+#[utoipa::path(context_path = "/api/v1", tag = "sites", request_body = NewSite,
+    responses((status = 201, body = Site), (status = "default", body = lantern_api::Problem)))]
+#[post("/sites", data = "<body>")]
+async fn add(
+    engine: &State<Arc<Engine>>,
+    _change: Change,
+    body: Body<NewSite>,
+) -> Result<(Status, Json<Site>), Failure> {
+    let site = engine.set_up.add_site(body.0).await?;
+    Ok((Status::Created, Json(shown::site(site, 0))))
+}
+
+/// One site.
+#[utoipa::path(context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>")]
+async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<Site> {
+    let site = found::site(&engine.store, site).await?;
+    let arrivals = engine.store.count_arrivals(site.id).await?;
+    Ok(Json(shown::site(site, arrivals)))
+}
+
+/// Change a site.
+#[utoipa::path(context_path = "/api/v1", tag = "sites", request_body = SiteChange,
+    responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
+#[patch("/sites/<site>", data = "<body>")]
+async fn change(engine: &State<Arc<Engine>>, _change: Change, site: &str, body: Body<SiteChange>) -> Answer<Site> {
+    let site = found::site(&engine.store, site).await?;
+    let site = engine.set_up.change_site(&site, body.0).await?;
+    let arrivals = engine.store.count_arrivals(site.id).await?;
+    Ok(Json(shown::site(site, arrivals)))
+}
+
+/// How much would go with a site: its readings, counted up to a million.
+#[utoipa::path(context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/extent")]
+async fn extent(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<Removal> {
+    let site = found::site(&engine.store, site).await?;
+    Ok(Json(removal(engine.store.count_site_readings(site.id, COUNT_LIMIT).await?, false)))
+}
+
+/// Remove a site with its devices and their readings.
+///
+/// Without `confirm`, says how much would go. With `confirm` set to the site's
+/// code, removes it.
+#[utoipa::path(context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
+#[delete("/sites/<site>?<confirm>")]
+async fn remove(engine: &State<Arc<Engine>>, _change: Change, site: &str, confirm: Option<&str>) -> Answer<Removal> {
+    let site = found::site(&engine.store, site).await?;
+    let extent = engine.store.count_site_readings(site.id, COUNT_LIMIT).await?;
+    let removed = confirmed(confirm, &site.code, false)?;
+    if removed {
+        engine.set_up.remove_site(&site).await?;
+    }
+    Ok(Json(removal(extent, removed)))
+}
+
+/// How much goes with something, or would.
+pub(super) fn removal(extent: store::Extent, removed: bool) -> Removal {
+    Removal { readings: extent.count, at_least: extent.at_least, removed }
+}
+
+/// Whether a removal is confirmed: by the code, or because nothing is lost.
+pub(super) fn confirmed(confirm: Option<&str>, code: &str, nothing_lost: bool) -> Result<bool, Problem> {
+    match confirm {
+        Some(confirm) if confirm == code => Ok(true),
+        Some(_) => Err(Problem::invalid("confirm", format_args!("to remove it, this must be its code `{code}`"))),
+        None => Ok(nothing_lost),
+    }
+}

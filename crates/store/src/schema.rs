@@ -1,0 +1,59 @@
+//! The database's schema: its migrations, in order.
+//!
+//! A migration that has been released is never changed. The database keeps a checksum of
+//! each that it has seen, and a changed one keeps the service from starting.
+
+use sqlx::SqlSafeStr;
+use sqlx::migrate::{Migration, MigrationType, Migrator};
+use std::borrow::Cow;
+
+/// Version, name and statements of each migration.
+const MIGRATIONS: [(i64, &str, &str); 5] = [
+    (1, "foundation", include_str!("../migrations/0001_foundation.sql")),
+    (2, "setting up", include_str!("../migrations/0002_setting_up.sql")),
+    (3, "mqtt commands links", include_str!("../migrations/0003_mqtt_commands_links.sql")),
+    (4, "series", include_str!("../migrations/0004_series.sql")),
+    (5, "meaning", include_str!("../migrations/0005_meaning.sql")),
+];
+
+/// The newest version this service knows.
+pub(crate) const NEWEST: i64 = MIGRATIONS[MIGRATIONS.len() - 1].0;
+
+/// Brings a database from any earlier version to [`NEWEST`].
+pub(crate) fn migrator() -> Migrator {
+    let migration = |(version, name, statements): (i64, &'static str, &'static str)| {
+        let kind = MigrationType::Simple;
+        Migration::new(version, Cow::Borrowed(name), kind, statements.into_sql_str(), false)
+    };
+    Migrator::with_migrations(MIGRATIONS.into_iter().map(migration).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{MIGRATIONS, NEWEST, migrator};
+
+    #[test]
+    fn every_file_is_listed_under_its_own_version() {
+        let mut files: Vec<String> = std::fs::read_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/migrations"))
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().into_string().unwrap())
+            .collect();
+        files.sort();
+        let listed = MIGRATIONS.map(|(version, name, _)| format!("{version:04}_{}.sql", name.replace(' ', "_")));
+        assert_eq!(files, listed);
+        assert_eq!(NEWEST, MIGRATIONS.len() as i64);
+    }
+
+    #[test]
+    fn released_migrations_are_as_they_were() {
+        let begins = migrator().iter().map(|one| one.checksum[..4].to_vec()).collect::<Vec<_>>();
+        let released: [[u8; 4]; 5] = [
+            [0xad, 0x2e, 0x71, 0x3d],
+            [0x8b, 0xe5, 0x20, 0x8a],
+            [0xc9, 0xc3, 0x05, 0x52],
+            [0x65, 0xab, 0xda, 0xa7],
+            [0x21, 0xcf, 0x4b, 0x7b],
+        ];
+        assert_eq!(begins, released.map(Vec::from));
+    }
+}
