@@ -35,8 +35,13 @@ pub(crate) fn packages() -> Result<()> {
 
 /// Runs npm in `console/`.
 pub(crate) fn npm(arguments: &[&str]) -> Result<()> {
-    run(command("npm", arguments).current_dir(root().join("console")))
-        .context("in console/, which needs Node.js 20 or newer with npm")
+    npm_in(&root().join("console"), arguments)
+}
+
+/// Runs npm in a folder.
+pub(crate) fn npm_in(dir: &Path, arguments: &[&str]) -> Result<()> {
+    run(command("npm", arguments).current_dir(dir))
+        .with_context(|| format!("in {}, which needs Node.js 20 or newer with npm", dir.display()))
 }
 
 fn modified(path: &Path) -> Option<SystemTime> {

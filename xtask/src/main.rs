@@ -6,6 +6,7 @@ mod run;
 mod shots;
 mod test;
 mod times;
+mod types;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;
@@ -49,6 +50,8 @@ enum Task {
     },
     /// Take the pictures in docs/screenshots
     Shots,
+    /// Make the console's types from the description of the interface
+    Types,
     /// Build everything from nothing and say what each package cost
     Times {
         /// How many packages to list
@@ -66,6 +69,7 @@ fn main() -> ExitCode {
         Task::Bench { options } => run::measure(&options),
         Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),
         Task::Shots => shots::shots(),
+        Task::Types => types::write(),
         Task::Times { shown } => times::times(shown),
     };
     match result {

@@ -1,6 +1,6 @@
 //! `cargo xtask test` and `cargo xtask lint`.
 
-use crate::console;
+use crate::{console, types};
 use crate::run::{cargo, command, run};
 use anyhow::{Context, Result, ensure};
 use std::io::{BufRead, BufReader};
@@ -14,6 +14,7 @@ pub(crate) fn test(options: &[String]) -> Result<()> {
     console::npm(&["run", "--silent", "test"])?;
     // Programs and tests in one go: tests alone would not build the programs they run.
     run(&mut cargo(&["build", "--bins", "--tests"]))?;
+    types::check()?;
     let options: Vec<&str> = options.iter().map(String::as_str).collect();
     counted(&mut cargo(&[&["test"], options.as_slice()].concat()))
 }

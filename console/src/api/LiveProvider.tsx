@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { createContext, use, useEffect, useState, useSyncExternalStore, type ReactNode } from 'react';
 import { LiveSite, type LiveState } from './live';
-import type { LiveReading } from './types';
+import type { LiveReading } from './schema';
 
 const LiveContext = createContext<LiveSite | null>(null);
 

@@ -1,5 +1,5 @@
 import { api } from './client';
-import type { Calibration, CalibrationPair, SignalMeaning } from './types';
+import type { Calibration, CalibrationPair, SignalMeaning } from './schema';
 
 /** Works out the line through pairs of what a signal said and what was right. */
 export const calibrate = (path: string, pairs: CalibrationPair[]): Promise<Calibration> =>

@@ -1,5 +1,5 @@
 import { Problem } from './problem';
-import type { Page } from './types';
+import type { Page } from './page';
 
 const BASE = '/api/v1';
 

@@ -11,8 +11,8 @@ import type {
   LiveReading,
   PresenceEvent,
   ReadingsEvent,
-  Value,
-} from './types';
+  ReadingValue as Value,
+} from './schema';
 
 /** Whether the live stream of a site is connected, and since when not. */
 export type LiveState = { connected: true } | { connected: false; since: number };

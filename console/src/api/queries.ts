@@ -15,7 +15,6 @@ import type {
   Kind,
   Link,
   MeaningVersion,
-  Page,
   PresenceChange,
   QualityCounts,
   Reading,
@@ -29,7 +28,8 @@ import type {
   Storage,
   SummarySet,
   WaitingDevice,
-} from './types';
+} from './schema';
+import type { Page } from './page';
 
 const part = encodeURIComponent;
 

@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
-import type { Contact } from '../api/types';
+import type { Contact } from '../api/schema';
 import { dateTime } from '../format/time';
 import { mono } from '../theme/theme';
 

@@ -1,5 +1,5 @@
 import { styled } from '@mui/material/styles';
-import type { Presence } from '../api/types';
+import type { Presence } from '../api/schema';
 
 const Glass = styled('svg')(({ theme }) => ({
   flex: 'none',

@@ -8,7 +8,7 @@ import Typography from '@mui/material/Typography';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../api/client';
-import type { Removal } from '../api/types';
+import type { Removal } from '../api/schema';
 import { Loading, ProblemAlert } from './states';
 
 interface Props {

@@ -7,7 +7,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type KeyboardEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { siteNow } from '../api/queries';
-import type { DeviceNow, Site } from '../api/types';
+import type { DeviceNow, Site } from '../api/schema';
 import { useSite } from './siteContext';
 
 interface Find {

@@ -15,7 +15,7 @@ import { useEffect, useState } from 'react';
 import { NavLink, Link as RouterLink, useNavigate } from 'react-router';
 import { api, setCsrf } from '../api/client';
 import { session } from '../api/queries';
-import type { Site } from '../api/types';
+import type { Site } from '../api/schema';
 import { useServiceNow } from '../format/clock';
 import { clockTime } from '../format/time';
 import { Mark } from './Mark';

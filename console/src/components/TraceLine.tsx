@@ -1,5 +1,5 @@
 import Box from '@mui/material/Box';
-import type { Trace } from '../api/types';
+import type { Trace } from '../api/schema';
 import { fixed } from '../format/number';
 
 const WIDTH = 240;

@@ -1,5 +1,5 @@
 import { createContext, use } from 'react';
-import type { Site } from '../api/types';
+import type { Site } from '../api/schema';
 
 export const SiteContext = createContext<Site | null>(null);
 

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { withReadings } from '../api/live';
-import type { DeviceNow } from '../api/types';
+import type { DeviceNow } from '../api/schema';
 import { age, interval } from './age';
 import { change, fixed, shown, withUnit } from './number';
 import { clockTime, dateTime, parseLocal, shortTime } from './time';

@@ -1,4 +1,4 @@
-import type { Direction, Trend, Value } from '../api/types';
+import type { Direction, Trend, ReadingValue as Value } from '../api/schema';
 
 const MINUS = '\u2212';
 /** Narrow, and no line ends there. */

@@ -1,3 +1,4 @@
+use lantern_core::Value as ReadingValue;
 use crate::{CommandStage, Value, ValueType};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -8,15 +9,18 @@ use utoipa::ToSchema;
 #[serde(deny_unknown_fields)]
 pub struct CommandDeclaration {
     /// Letters, digits, `-`, `_`, `.`: its name in topics and on the command line.
+    #[schema(pattern = "^[A-Za-z0-9._-]{1,64}$")]
     pub name: String,
     /// Its name for people; the name itself if absent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub title: Option<String>,
     /// What it takes, at most 20.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 20)]
     pub arguments: Vec<CommandArgument>,
     /// Seconds after which it counts as not answered (1 to 604,800; default 30).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 1.0, maximum = 604_800.0)]
     pub timeout_s: Option<f64>,
     /// It sets a state that is to be so: the last one given waits until the device
     /// can be reached, and takes the place of those before it.
@@ -29,6 +33,7 @@ pub struct CommandDeclaration {
 #[serde(deny_unknown_fields)]
 pub struct CommandArgument {
     /// Letters, digits, `-`, `_`, `.`, but not `id`.
+    #[schema(pattern = "^[A-Za-z0-9._-]{1,64}$")]
     pub name: String,
     /// What it is.
     #[serde(rename = "type", default)]
@@ -52,9 +57,11 @@ pub struct CommandArgument {
 #[serde(deny_unknown_fields)]
 pub struct NewCommand {
     /// Which one.
+    #[schema(pattern = "^[A-Za-z0-9._-]{1,64}$")]
     pub name: String,
     /// Its arguments by name; texts are read as what the argument is.
     #[serde(default)]
+    #[schema(value_type = BTreeMap<String, ReadingValue>)]
     pub arguments: BTreeMap<String, Value>,
 }
 
@@ -66,6 +73,7 @@ pub struct Command {
     /// Which one.
     pub name: String,
     /// Its arguments by name.
+    #[schema(value_type = BTreeMap<String, ReadingValue>)]
     pub arguments: BTreeMap<String, Value>,
     /// Who gave it.
     pub given_by: String,
@@ -95,6 +103,7 @@ pub struct CommandForDevice {
     /// Which one.
     pub name: String,
     /// Its arguments by name.
+    #[schema(value_type = BTreeMap<String, ReadingValue>)]
     pub arguments: BTreeMap<String, Value>,
 }
 

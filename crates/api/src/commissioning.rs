@@ -1,3 +1,4 @@
+use lantern_core::Value as ReadingValue;
 use crate::{DeviceState, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -46,6 +47,7 @@ pub struct DummyTest {
     pub passed_at: Option<String>,
     /// The last value that came.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<ReadingValue>)]
     pub last: Option<Value>,
 }
 
@@ -59,6 +61,7 @@ pub struct NewDummyTest {
     pub expected: f64,
     /// How far off it may be (default 0).
     #[serde(default)]
+    #[schema(minimum = 0.0, maximum = 1e300)]
     pub tolerance: f64,
 }
 
@@ -87,6 +90,7 @@ pub struct Soak {
 pub struct NewSoak {
     /// Hours, 0.001 to 720 (default 12).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.001, maximum = 720.0)]
     pub hours: Option<f64>,
 }
 

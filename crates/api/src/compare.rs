@@ -1,3 +1,4 @@
+use lantern_core::meaning::Meaning;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -28,7 +29,6 @@ pub struct Compared {
     /// As `DEVICE/SIGNAL`.
     pub signal: String,
     /// So many seconds were added to its times before.
-    #[serde(default)]
     pub shifted_s: f64,
     /// Readings that have one of the reference beside them.
     pub pairs: u64,
@@ -130,6 +130,6 @@ pub struct Calibration {
     /// The line through the pairs: two points, or least squares of more.
     pub line: Line,
     /// The signal's meaning with the calibration as its last step.
-    #[schema(value_type = Object)]
+    #[schema(value_type = Meaning)]
     pub meaning: serde_json::Value,
 }

@@ -46,9 +46,11 @@ pub struct Key {
 pub struct NewKey {
     /// Free text.
     #[serde(default)]
+    #[schema(max_length = 4_000)]
     pub note: String,
     /// What it may be used for; by default only sending.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(min_items = 1)]
     pub grants: Option<Vec<Grant>>,
     /// When it ends; by default never.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -65,6 +67,7 @@ pub struct KeyReplacement {
     /// How many seconds the old key is still taken (0 to 31,622,400; by default
     /// a week).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.0, maximum = 31_622_400.0)]
     pub overlap_s: Option<f64>,
 }
 

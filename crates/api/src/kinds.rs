@@ -1,3 +1,4 @@
+use lantern_core::decode::decoder::Form as Decoder;
 use crate::{CommandDeclaration, NewSignal, Position};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -8,30 +9,38 @@ use utoipa::ToSchema;
 pub struct KindDescription {
     /// `a-z`, `0-9`, `-`; made from the name if absent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(pattern = "^[a-z0-9-]{1,64}$")]
     pub code: Option<String>,
     /// Its name for people.
+    #[schema(min_length = 1, max_length = 120)]
     pub name: String,
     /// Free text.
     #[serde(skip_serializing_if = "String::is_empty", default)]
+    #[schema(max_length = 4_000)]
     pub note: String,
     /// How often such a device is expected to report, in seconds (default 60).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.01, maximum = 31_622_400.0)]
     pub interval_s: Option<f64>,
     /// Late after so many intervals (default 2).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 1.0, maximum = 10_000.0)]
     pub late_after: Option<f64>,
     /// Silent after so many intervals (default 5).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(exclusive_minimum = 1.0, maximum = 100_000.0)]
     pub silent_after: Option<f64>,
     /// How its payloads are read.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<serde_json::Value>,
     /// Its signals, at most 200.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 200)]
     pub signals: Vec<NewSignal>,
     /// Commands it understands, at most 50.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 50)]
     pub commands: Vec<CommandDeclaration>,
 }
 
@@ -135,6 +144,7 @@ pub struct SiteDocument {
 #[serde(deny_unknown_fields)]
 pub struct SiteSection {
     /// Its name for people.
+    #[schema(min_length = 1, max_length = 120)]
     pub name: String,
     /// IANA name of its time zone.
     pub zone: String,
@@ -149,45 +159,55 @@ pub struct SiteSection {
 #[serde(deny_unknown_fields)]
 pub struct DeviceSection {
     /// Its code.
+    #[schema(pattern = "^[a-z0-9-]{1,64}$")]
     pub code: String,
     /// Its name for people.
+    #[schema(min_length = 1, max_length = 120)]
     pub name: String,
     /// Free text.
     #[serde(skip_serializing_if = "String::is_empty", default)]
+    #[schema(max_length = 4_000)]
     pub note: String,
     /// The kind it is of.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub kind: Option<String>,
     /// How often it is expected to report, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.01, maximum = 31_622_400.0)]
     pub interval_s: Option<f64>,
     /// Late after so many intervals.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 1.0, maximum = 10_000.0)]
     pub late_after: Option<f64>,
     /// Silent after so many intervals.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(exclusive_minimum = 1.0, maximum = 100_000.0)]
     pub silent_after: Option<f64>,
     /// The device that carries its messages.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub carrier: Option<String>,
     /// What its sender calls it.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_length = 200)]
     pub identity: Option<String>,
     /// Where it stands.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub position: Option<Position>,
     /// How its payloads are read.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<serde_json::Value>,
     /// Its signals beside those of its kind.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 200)]
     pub signals: Vec<NewSignal>,
     /// Topics of its own: MQTT filters in which `{device}`, `{signal}` and `{at}` may
     /// stand for a level; at most 20.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 20)]
     pub topics: Vec<String>,
     /// Commands it understands beside those of its kind.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 50)]
     pub commands: Vec<CommandDeclaration>,
 }

@@ -34,7 +34,7 @@ pub use errors::{InAnswer, Problem, RefusedValue, Remark};
 pub use keys::*;
 pub use kinds::*;
 pub use links::*;
-pub use live::{ChangeEvent, Changed, LiveReading, PresenceEvent, ReadingsEvent};
+pub use live::{ChangeEvent, Changed, LiveEvent, LiveReading, PresenceEvent, ReadingsEvent};
 pub use meaning::*;
 pub use objects::*;
 pub use people::*;

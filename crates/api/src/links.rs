@@ -90,6 +90,7 @@ pub struct Link {
 pub struct NewJoining {
     /// Minutes it is open (1 to 1,440; default 10).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 1.0, maximum = 1_440.0)]
     pub minutes: Option<f64>,
     /// The kind that what joins is made from.
     #[serde(skip_serializing_if = "Option::is_none", default)]

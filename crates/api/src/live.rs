@@ -1,4 +1,5 @@
-use crate::{Connection, Presence, Value};
+use lantern_core::Value as ReadingValue;
+use crate::{CommandEvent, Connection, ContactEvent, Presence, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -12,6 +13,7 @@ pub struct LiveReading {
     /// When it was measured.
     pub at: String,
     /// What was measured.
+    #[schema(value_type = ReadingValue)]
     pub value: Value,
 }
 
@@ -76,4 +78,21 @@ pub struct ChangeEvent {
     /// The device it concerns, if it concerns one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub device: Option<String>,
+}
+
+/// What the live stream says, each under its own name: `readings`, `presence`, `change`,
+/// `contact` and `command`. `hello` and `reset` say nothing but themselves.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(untagged)]
+pub enum LiveEvent {
+    /// Readings came in.
+    Readings(ReadingsEvent),
+    /// A device changed its state.
+    Presence(PresenceEvent),
+    /// The set-up is different.
+    Change(ChangeEvent),
+    /// Someone tried to deliver.
+    Contact(ContactEvent),
+    /// A command is at another stage.
+    Command(CommandEvent),
 }

@@ -1,3 +1,5 @@
+use lantern_core::Value as ReadingValue;
+use lantern_core::meaning::Meaning;
 use crate::{Reading, ReadingQuality, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -10,7 +12,7 @@ pub struct SignalMeaning {
     /// The document (docs/reference/conversions.md); absent: values are as they are
     /// sent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Meaning>)]
     pub meaning: Option<serde_json::Value>,
     /// Who said so.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -28,7 +30,7 @@ pub struct SignalMeaning {
 #[serde(deny_unknown_fields)]
 pub struct NewMeaning {
     /// The document; `null`: values are as they are sent.
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Meaning>)]
     pub meaning: Option<serde_json::Value>,
 }
 
@@ -39,7 +41,7 @@ pub struct MeaningVersion {
     pub version: u32,
     /// The document; absent: values are as they are sent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Meaning>)]
     pub meaning: Option<serde_json::Value>,
     /// The signal's unit then.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -58,7 +60,7 @@ pub struct MeaningVersion {
 #[serde(deny_unknown_fields)]
 pub struct MeaningTrial {
     /// The document.
-    #[schema(value_type = Object)]
+    #[schema(value_type = Meaning)]
     pub meaning: serde_json::Value,
     /// What is sent; by default the last value that was.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -85,6 +87,7 @@ pub struct TriedMeaning {
     pub others: Vec<OtherValue>,
     /// What comes out.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<ReadingValue>)]
     pub value: Option<Value>,
     /// Its unit.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -142,6 +145,7 @@ pub struct OtherValue {
     pub signal: String,
     /// Its last value, if there is one.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<ReadingValue>)]
     pub value: Option<Value>,
     /// Its unit.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -162,7 +166,7 @@ pub struct OtherValue {
 #[serde(deny_unknown_fields)]
 pub struct DryRun {
     /// The document.
-    #[schema(value_type = Object)]
+    #[schema(value_type = Meaning)]
     pub meaning: serde_json::Value,
     /// From this time on; by default a day before `to`.
     #[serde(skip_serializing_if = "Option::is_none", default)]

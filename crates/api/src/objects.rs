@@ -1,3 +1,5 @@
+use lantern_core::decode::decoder::Form as Decoder;
+use lantern_core::meaning::Meaning;
 use crate::{CommandDeclaration, Connection, DeviceState, Position, Presence, SignalRole, ValueType, present};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -26,8 +28,10 @@ pub struct Site {
 pub struct NewSite {
     /// `a-z`, `0-9`, `-`; made from the name if absent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(pattern = "^[a-z0-9-]{1,64}$")]
     pub code: Option<String>,
     /// Its name for people.
+    #[schema(min_length = 1, max_length = 120)]
     pub name: String,
     /// IANA name of its time zone.
     pub zone: String,
@@ -42,6 +46,7 @@ pub struct NewSite {
 pub struct SiteChange {
     /// Its name for people.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(min_length = 1, max_length = 120)]
     pub name: Option<String>,
     /// IANA name of its time zone.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -89,7 +94,7 @@ pub struct Device {
     pub revision: Option<u32>,
     /// How its payloads are read (docs/reference/decoders.md).
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<serde_json::Value>,
     /// Late after so many intervals, if not after 2.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -134,46 +139,56 @@ pub struct Device {
 pub struct NewDevice {
     /// `a-z`, `0-9`, `-`; made from the name if absent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(pattern = "^[a-z0-9-]{1,64}$")]
     pub code: Option<String>,
     /// Its name for people.
+    #[schema(min_length = 1, max_length = 120)]
     pub name: String,
     /// Free text.
     #[serde(default)]
+    #[schema(max_length = 4_000)]
     pub note: String,
     /// How often it is expected to report, in seconds (0.01 to 31,622,400; default 60).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.01, maximum = 31_622_400.0)]
     pub interval_s: Option<f64>,
     /// Where it stands, if it is fixed.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub position: Option<Position>,
     /// Its signals, at most 200; with a kind, those beside the kind's.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 200)]
     pub signals: Vec<NewSignal>,
     /// The kind to make it from: its newest revision.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub kind: Option<String>,
     /// How its payloads are read; by default as its kind says.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<serde_json::Value>,
     /// Late after so many intervals (default 2).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 1.0, maximum = 10_000.0)]
     pub late_after: Option<f64>,
     /// Silent after so many intervals (default 5).
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(exclusive_minimum = 1.0, maximum = 100_000.0)]
     pub silent_after: Option<f64>,
     /// The device that carries its messages.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub carrier: Option<String>,
     /// What its sender calls it, if it has no key of its own.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_length = 200)]
     pub identity: Option<String>,
     /// Topics of its own: MQTT filters in which `{device}`, `{signal}` and `{at}` may
     /// stand for a level; at most 20.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 20)]
     pub topics: Vec<String>,
     /// Commands it understands, at most 50; with a kind, those beside the kind's.
     #[serde(skip_serializing_if = "Vec::is_empty", default)]
+    #[schema(max_items = 50)]
     pub commands: Vec<CommandDeclaration>,
     /// `live` to pass over the trial.
     #[serde(default)]
@@ -186,12 +201,15 @@ pub struct NewDevice {
 pub struct DeviceChange {
     /// Its name for people.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(min_length = 1, max_length = 120)]
     pub name: Option<String>,
     /// Free text.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_length = 4_000)]
     pub note: Option<String>,
     /// How often it is expected to report, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.01, maximum = 31_622_400.0)]
     pub interval_s: Option<f64>,
     /// Where it stands; `null` takes it away.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
@@ -199,15 +217,15 @@ pub struct DeviceChange {
     pub position: Option<Option<Position>>,
     /// How its payloads are read; `null` takes the decoder away.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<Option<serde_json::Value>>,
     /// Late after so many intervals; `null` for 2.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
-    #[schema(value_type = Option<f64>)]
+    #[schema(value_type = Option<f64>, minimum = 1.0, maximum = 10_000.0)]
     pub late_after: Option<Option<f64>>,
     /// Silent after so many intervals; `null` for 5.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
-    #[schema(value_type = Option<f64>)]
+    #[schema(value_type = Option<f64>, exclusive_minimum = 1.0, maximum = 100_000.0)]
     pub silent_after: Option<Option<f64>>,
     /// The device that carries its messages; `null` for none.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
@@ -215,13 +233,15 @@ pub struct DeviceChange {
     pub carrier: Option<Option<String>>,
     /// What its sender calls it; `null` for nothing.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
-    #[schema(value_type = Option<String>)]
+    #[schema(value_type = Option<String>, max_length = 200)]
     pub identity: Option<Option<String>>,
     /// All topics of its own.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_items = 20)]
     pub topics: Option<Vec<String>>,
     /// All commands it understands.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_items = 50)]
     pub commands: Option<Vec<CommandDeclaration>>,
     /// Whether the contact log keeps the first 2 KiB of its payloads.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -260,7 +280,7 @@ pub struct Signal {
     /// What its values mean: conversion or formula, and screen
     /// (docs/reference/conversions.md). Absent: they are as they are sent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Meaning>)]
     pub meaning: Option<serde_json::Value>,
     /// What is wrong with what is kept of its meaning, if it cannot be read: what the
     /// signal is sent is rejected then.
@@ -276,12 +296,15 @@ pub struct Signal {
 #[serde(deny_unknown_fields)]
 pub struct NewSignal {
     /// Letters, digits, `-`, `_`, `.`: the name senders use.
+    #[schema(pattern = "^[A-Za-z0-9._-]{1,64}$")]
     pub code: String,
     /// Its name for people; the code if absent.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(min_length = 1, max_length = 120)]
     pub name: Option<String>,
     /// Free text.
     #[serde(skip_serializing_if = "String::is_empty", default)]
+    #[schema(max_length = 4_000)]
     pub note: String,
     /// The type of its values.
     #[serde(rename = "type", default)]
@@ -304,7 +327,7 @@ pub struct NewSignal {
     /// What its values mean: conversion or formula, and screen
     /// (docs/reference/conversions.md).
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Meaning>)]
     pub meaning: Option<serde_json::Value>,
 }
 
@@ -314,9 +337,11 @@ pub struct NewSignal {
 pub struct SignalChange {
     /// Its name for people.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(min_length = 1, max_length = 120)]
     pub name: Option<String>,
     /// Free text.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_length = 4_000)]
     pub note: Option<String>,
     /// The type of its values.
     #[serde(rename = "type", skip_serializing_if = "Option::is_none", default)]

@@ -15,8 +15,10 @@ pub struct SetUp {
     /// The one-time code that the service printed at its start.
     pub code: String,
     /// The name to log in with.
+    #[schema(min_length = 1, max_length = 80)]
     pub name: String,
     /// At least 10 characters.
+    #[schema(min_length = 10, max_length = 256)]
     pub password: String,
     /// Ask for a token instead of a cookie.
     #[serde(default)]

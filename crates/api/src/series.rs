@@ -1,3 +1,4 @@
+use lantern_core::Value as ReadingValue;
 use crate::{Direction, Presence, Value, ValueType};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -8,6 +9,7 @@ pub struct Reading {
     /// When it was measured.
     pub at: String,
     /// What was measured, in the signal's unit or the one that was asked for.
+    #[schema(value_type = ReadingValue)]
     pub value: Value,
     /// How far it can be trusted; absent for good ones.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -18,6 +20,7 @@ pub struct Reading {
     pub cause: Option<String>,
     /// What was sent, where the value was made of it.
     #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(value_type = Option<ReadingValue>)]
     pub raw: Option<Value>,
     /// Its device is in trial: it may be cleared when the device goes live.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]

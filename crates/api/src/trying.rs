@@ -1,3 +1,5 @@
+use lantern_core::Value as ReadingValue;
+use lantern_core::decode::decoder::Form as Decoder;
 use crate::{NewSignal, RefusedValue, Remark, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -21,7 +23,7 @@ pub struct Trying {
     pub device: Option<String>,
     /// The decoder to try.
     #[serde(skip_serializing_if = "Option::is_none", default)]
-    #[schema(value_type = Option<Object>)]
+    #[schema(value_type = Option<Decoder>)]
     pub decoder: Option<serde_json::Value>,
     /// The signals to match with.
     #[serde(skip_serializing_if = "Option::is_none", default)]
@@ -48,6 +50,7 @@ pub struct TriedValue {
     /// The name in the payload, or the one the decoder gives it.
     pub name: String,
     /// The value as it stands there.
+    #[schema(value_type = ReadingValue)]
     pub raw: Value,
     /// Its time, if the payload has one.
     #[serde(skip_serializing_if = "Option::is_none", default)]

@@ -38,7 +38,7 @@ impl std::str::FromStr for ValueType {
 
 /// A value: a JSON number, true or false, or a text.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ReadingValue))]
 #[serde(untagged)]
 pub enum Value {
     /// Yes or no.

@@ -29,6 +29,8 @@ pub use base::Addresses;
 pub use peers::{PeerInfo, Peers};
 pub use websocket::{SocketPeer, Sockets};
 
+pub use routes::openapi_document;
+
 use auth::Throttle;
 use files::Files;
 use lantern_engine::Engine;

@@ -4,6 +4,7 @@ mod console;
 
 use clap::{Args, Parser, Subcommand};
 use console::Console;
+use lantern_http::openapi_document;
 use lantern_service::settings::{Flags, LogFormat, Settings};
 use lantern_service::{Cause, maintenance, serve, with_sources};
 use std::io::IsTerminal;
@@ -36,6 +37,8 @@ enum Command {
     Serve(Flags),
     /// Print the effective settings and where each came from
     Settings(Flags),
+    /// Print the description of the HTTP interface (OpenAPI 3.1), as /api/v1/openapi.json has it
+    Openapi,
     /// Check the database: segments, summaries against readings, references
     #[command(
         after_help = "The service must not be running. Exit code 1 if anything is wrong.\n\nExamples:\n  key-lantern check --data /var/lib/key-lantern\n  key-lantern check --data /var/lib/key-lantern --repair"
@@ -75,6 +78,10 @@ fn main() -> ExitCode {
         Command::Serve(flags) => run(flags),
         Command::Check(args) => check(&args),
         Command::Restore(args) => restore(&args),
+        Command::Openapi => {
+            println!("{:#}", openapi_document());
+            Ok(())
+        }
         Command::Settings(flags) => flags.resolve().map(|(_, sourced)| print_settings(&sourced)).map_err(Cause::from),
     };
     match result {

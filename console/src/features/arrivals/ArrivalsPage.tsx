@@ -14,7 +14,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { api } from '../../api/client';
 import { arrivals, devicePath, session, unknownContacts, waitingDevices } from '../../api/queries';
-import type { Arrival, WaitingDevice } from '../../api/types';
+import type { Arrival, WaitingDevice } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { ContactLines } from '../../components/ContactLines';
 import { Empty, Loading, ProblemAlert } from '../../components/states';

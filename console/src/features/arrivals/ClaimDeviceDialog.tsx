@@ -10,7 +10,7 @@ import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { kinds, sitePath } from '../../api/queries';
-import type { Device, WaitingDevice } from '../../api/types';
+import type { Device, WaitingDevice } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';

@@ -11,7 +11,7 @@ import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../../api/client';
 import { devicePath, signals } from '../../api/queries';
-import type { Arrival, Claimed, ValueType } from '../../api/types';
+import type { Arrival, Claimed, ValueType } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';

@@ -7,7 +7,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { commissioning, devicePath } from '../../api/queries';
-import type { Commissioning, Step } from '../../api/types';
+import type { Commissioning, Step } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';

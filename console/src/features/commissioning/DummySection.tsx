@@ -12,7 +12,7 @@ import Typography from '@mui/material/Typography';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
-import type { Commissioning, DummyTest } from '../../api/types';
+import type { Commissioning, DummyTest } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';

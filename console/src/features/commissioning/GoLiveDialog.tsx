@@ -12,7 +12,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
-import type { Commissioning } from '../../api/types';
+import type { Commissioning } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 

@@ -4,7 +4,7 @@ import Typography from '@mui/material/Typography';
 import { useMutation } from '@tanstack/react-query';
 import { calibrate, keepCalibration } from '../../api/calibration';
 import { signalPath } from '../../api/queries';
-import type { Compared, Comparison } from '../../api/types';
+import type { Compared, Comparison } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { added, withUnit, worked } from '../../format/number';

@@ -5,7 +5,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { comparison } from '../../api/queries';
-import type { Compared, Comparison } from '../../api/types';
+import type { Compared, Comparison } from '../../api/schema';
 import { Plot } from '../../components/Plot';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';

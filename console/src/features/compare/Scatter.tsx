@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import { useTheme } from '@mui/material/styles';
-import type { Compared, Comparison } from '../../api/types';
+import type { Compared, Comparison } from '../../api/schema';
 import { decimalsOf, range, ticks, useScheme, useWidth } from '../../components/Plot';
 import { fixed } from '../../format/number';
 import { seriesColour } from '../../theme/series';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { Compared, Comparison } from '../../api/types';
+import type { Compared, Comparison } from '../../api/schema';
 import { inSentence } from './sentence';
 
 const found: Comparison = {

@@ -1,4 +1,4 @@
-import type { Compared, Comparison } from '../../api/types';
+import type { Compared, Comparison } from '../../api/schema';
 import { withUnit, worked } from '../../format/number';
 
 /** How two signals compare, in a sentence from the figures. */

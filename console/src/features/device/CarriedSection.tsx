@@ -11,7 +11,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { carried, link as linkQuery } from '../../api/queries';
-import type { Link as DeviceLink, LinkValue } from '../../api/types';
+import type { Link as DeviceLink, LinkValue } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { Lamp } from '../../components/Lamp';
 import { Loading, ProblemAlert } from '../../components/states';

@@ -10,9 +10,10 @@ import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState, type FormEvent } from 'react';
-import type { CommandArgument, CommandDeclaration } from '../../api/types';
+import type { CommandArgument, CommandDeclaration } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { mono } from '../../theme/theme';
+import { changed, type Change } from '../../without';
 import { TypeField, UnitField } from '../set-up/fields';
 
 interface Props {
@@ -34,8 +35,8 @@ export function CommandDialog({ command, error, saving, onSave, onClose, onRemov
   const [timeout, setTimeout] = useState(String(command?.timeout_s ?? 30));
   const [standing, setStanding] = useState(command?.standing ?? false);
   const [given, setGiven] = useState<CommandArgument[]>(command?.arguments ?? []);
-  const change = (place: number, part: Partial<CommandArgument>) =>
-    setGiven(given.map((argument, at) => (at === place ? { ...argument, ...part } : argument)));
+  const change = (place: number, part: Change<CommandArgument>) =>
+    setGiven(given.map((argument, at) => (at === place ? changed(argument, part) : argument)));
   const submit = (event: FormEvent) => {
     event.preventDefault();
     onSave({
@@ -118,7 +119,7 @@ function Arguments({
   onRemove,
 }: {
   argument: CommandArgument;
-  onChange: (part: Partial<CommandArgument>) => void;
+  onChange: (part: Change<CommandArgument>) => void;
   onRemove: () => void;
 }) {
   const isNumber = argument.type === 'number';
@@ -139,7 +140,7 @@ function Arguments({
           slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
         />
         <TypeField
-          value={argument.type}
+          value={argument.type ?? 'number'}
           onChange={(type) =>
             onChange({ type, unit: undefined, low: undefined, high: undefined, choices: undefined })
           }

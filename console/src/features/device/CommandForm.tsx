@@ -6,7 +6,7 @@ import Typography from '@mui/material/Typography';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../../api/client';
-import type { Command, CommandArgument, CommandDeclaration } from '../../api/types';
+import type { Command, CommandArgument, CommandDeclaration } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 
 interface Props {

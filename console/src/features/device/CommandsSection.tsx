@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { commands as commandsQuery, device as deviceQuery, devicePath } from '../../api/queries';
-import type { Command, CommandDeclaration, Device } from '../../api/types';
+import type { Command, CommandDeclaration, Device } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { CommandDialog } from './CommandDialog';

@@ -3,7 +3,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { device as deviceQuery } from '../../api/queries';
-import type { Connection } from '../../api/types';
+import type { Connection } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 

@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { device as deviceQuery, devicePath } from '../../api/queries';
-import type { Device } from '../../api/types';
+import type { Device } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DecoderEditor } from '../sending/DecoderEditor';

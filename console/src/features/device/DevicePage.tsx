@@ -7,7 +7,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useEffect, type ReactNode } from 'react';
 import { Link as RouterLink, useLocation, useParams } from 'react-router';
 import { carried, deviceNow } from '../../api/queries';
-import type { DeviceNow } from '../../api/types';
+import type { DeviceNow } from '../../api/schema';
 import { Lamp } from '../../components/Lamp';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';

@@ -9,7 +9,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../../api/client';
-import type { Reading, Signal, Value } from '../../api/types';
+import type { Reading, Signal, ReadingValue as Value } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { parseLocal } from '../../format/time';

@@ -9,7 +9,7 @@ import Typography from '@mui/material/Typography';
 import { useMemo, useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import type { Span } from '../../api/queries';
-import type { DeviceNow, SignalNow, SummarySet } from '../../api/types';
+import type { DeviceNow, SignalNow, SummarySet } from '../../api/schema';
 import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';

@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import { useTheme } from '@mui/material/styles';
-import type { Link } from '../../api/types';
+import type { Link } from '../../api/schema';
 import { dateTime } from '../../format/time';
 
 const HOUR = 3_600_000;

@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
-import type { DeviceNow, SignalNow } from '../../api/types';
+import type { DeviceNow, SignalNow } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { Empty } from '../../components/states';
 import { useSite } from '../../components/siteContext';

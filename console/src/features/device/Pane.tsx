@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../../api/queries';
-import type { SignalNow } from '../../api/types';
+import type { SignalNow } from '../../api/schema';
 import { fixed, withUnit } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { seriesColour, seriesDash } from '../../theme/series';

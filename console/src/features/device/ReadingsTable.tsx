@@ -15,7 +15,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { readings, type Span } from '../../api/queries';
-import type { DeviceNow } from '../../api/types';
+import type { DeviceNow } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';

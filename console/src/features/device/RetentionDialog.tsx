@@ -12,7 +12,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { retention as retentionQuery } from '../../api/queries';
-import type { Retention, RetentionEffect, RetentionState } from '../../api/types';
+import type { Retention, RetentionEffect, RetentionState } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { bytes, LENGTHS, lengthLabel } from './keeping';
 

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
-import type { DeviceNow } from '../../api/types';
+import type { DeviceNow } from '../../api/schema';
 import { KeysPanel } from '../sending/KeysPanel';
 import { RecipesPanel } from '../sending/RecipesPanel';
 

@@ -9,7 +9,7 @@ import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { device as deviceQuery, devicePath, presenceChanges } from '../../api/queries';
-import type { Device, DeviceChange } from '../../api/types';
+import type { Device, DeviceChange } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';

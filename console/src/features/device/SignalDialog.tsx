@@ -11,7 +11,7 @@ import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { api } from '../../api/client';
-import type { Signal, SignalRole, ValueType } from '../../api/types';
+import type { Signal, SignalRole, ValueType } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';

@@ -12,7 +12,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { devicePath, signals } from '../../api/queries';
-import type { Signal } from '../../api/types';
+import type { Signal } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';

@@ -1,13 +1,17 @@
 import { describe, expect, test } from 'vitest';
-import type { Bucket, SignalNow, SummarySet } from '../../api/types';
+import type { Bucket, SignalNow, SummarySet } from '../../api/schema';
 import { axisTitle, columns, panes, sideTitle, story } from './series';
 import { readShown, spanUpTo, writeShown } from './spans';
 
 const bucket = (second: number, value: number): Bucket => ({
   start_ms: second * 1000,
+  end_ms: (second + 1) * 1000,
   min: value - 1,
   max: value + 1,
   mean: value,
+  time_mean: value,
+  first: value,
+  last: value,
   count: 1,
 });
 const set = (width_s: number, ...buckets: Bucket[]): SummarySet => ({ from: '', to: '', width_s, buckets });

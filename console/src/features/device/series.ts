@@ -1,4 +1,4 @@
-import type { Bucket, SignalNow, SummarySet } from '../../api/types';
+import type { Bucket, SignalNow, SummarySet } from '../../api/schema';
 import { fixed, withUnit } from '../../format/number';
 import { shortTime } from '../../format/time';
 import { groupBy } from '../../groupBy';
@@ -24,15 +24,17 @@ export function columns(sets: (SummarySet | undefined)[], intervalSeconds: numbe
     return known;
   };
   sets.forEach((set, i) => {
-    if (!set) return;
+    // Buckets of the calendar have no one width; they are for tables.
+    if (set?.width_s === undefined) return;
+    const { width_s } = set;
     // Bursts of samples far closer together than messages are lines of their own.
-    const isBursts = median(set.buckets.map((b) => b.count)) > 4 * Math.max(1, set.width_s / intervalSeconds);
-    const longest = Math.max(2 * set.width_s, isBursts ? 0 : 2.5 * intervalSeconds) * 1000;
+    const isBursts = median(set.buckets.map((b) => b.count)) > 4 * Math.max(1, width_s / intervalSeconds);
+    const longest = Math.max(2 * width_s, isBursts ? 0 : 2.5 * intervalSeconds) * 1000;
     set.buckets.forEach((bucket, at) => {
-      const centre = bucket.start_ms + set.width_s * 500;
+      const centre = bucket.start_ms + width_s * 500;
       row(centre)[i] = bucket;
       const next = set.buckets[at + 1];
-      if (next && next.start_ms - bucket.start_ms > longest) row(centre + set.width_s * 1000)[i] = null;
+      if (next && next.start_ms - bucket.start_ms > longest) row(centre + width_s * 1000)[i] = null;
     });
   });
   const times = [...rows.keys()].sort((a, b) => a - b);

@@ -2,7 +2,7 @@ import { useQueries } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState } from 'react';
 import { useLiveReadings } from '../../api/LiveProvider';
 import { summary, type Span } from '../../api/queries';
-import type { LiveReading, SignalNow, SummarySet } from '../../api/types';
+import type { LiveReading, SignalNow, SummarySet } from '../../api/schema';
 import { serviceNow } from '../../format/clock';
 import { spanUpTo, type Shown } from './spans';
 

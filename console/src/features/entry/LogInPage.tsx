@@ -6,7 +6,7 @@ import { useState, type FormEvent } from 'react';
 import { Navigate, useNavigate, useSearchParams } from 'react-router';
 import { api, setCsrf } from '../../api/client';
 import { session, setUpState } from '../../api/queries';
-import type { Session } from '../../api/types';
+import type { Session } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { EntryFrame } from './EntryFrame';
 

@@ -2,7 +2,7 @@ import Typography from '@mui/material/Typography';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { sitePath } from '../../api/queries';
-import type { Kind } from '../../api/types';
+import type { Kind } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { KindForm } from './KindForm';
 

@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
-import type { Kind, KindDescription } from '../../api/types';
+import type { Kind, KindDescription } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { without } from '../../without';
 import { DecoderEditor } from '../sending/DecoderEditor';

@@ -14,7 +14,7 @@ import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { api } from '../../api/client';
 import { followers, kind as kindQuery, kindPath, revisions } from '../../api/queries';
-import type { Kind } from '../../api/types';
+import type { Kind } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';

@@ -7,7 +7,7 @@ import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api } from '../../api/client';
 import { kindPath } from '../../api/queries';
-import type { Difference, Differences, Kind } from '../../api/types';
+import type { Difference, Differences, Kind } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import ButtonBase from '@mui/material/ButtonBase';
 import Typography from '@mui/material/Typography';
 import { Link } from 'react-router';
-import type { DeviceNow, SignalNow } from '../../api/types';
+import type { DeviceNow, SignalNow } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { Lamp } from '../../components/Lamp';
 import { TraceLine } from '../../components/TraceLine';

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import type { DeviceNow, Presence } from '../../api/types';
+import type { DeviceNow, Presence } from '../../api/schema';
 import { byAttention, matching, sentence } from './order';
 
 const device = (name: string, presence: Presence, since?: string): DeviceNow => ({

@@ -1,4 +1,4 @@
-import type { DeviceNow, Presence } from '../../api/types';
+import type { DeviceNow, Presence } from '../../api/schema';
 import { shortTime } from '../../format/time';
 
 const URGENCY: Record<Presence, number> = { silent: 0, late: 1, never: 2, fresh: 3 };

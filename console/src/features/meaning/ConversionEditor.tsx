@@ -5,7 +5,7 @@ import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import type { Converting, ConversionStep, TriedMeaning } from '../../api/types';
+import type { Converting, ConversionStep, TriedMeaning } from '../../api/schema';
 import { withUnit, worked } from '../../format/number';
 import { UnitField } from '../set-up/fields';
 import { StepFields } from './StepFields';
@@ -20,7 +20,7 @@ interface Props {
 
 /** A chain of steps, each with what comes out of it. */
 export function ConversionEditor({ conversion, onChange, tried }: Props) {
-  const { steps } = conversion;
+  const { steps = [] } = conversion;
   const put = (next: ConversionStep[]) => onChange({ ...conversion, steps: next });
   const move = (at: number, by: number) => {
     const next = [...steps];

@@ -6,7 +6,7 @@ import TableContainer from '@mui/material/TableContainer';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
-import type { DryRunResult, Reading } from '../../api/types';
+import type { DryRunResult, Reading } from '../../api/schema';
 import { Plot, type Mark } from '../../components/Plot';
 import { worked } from '../../format/number';
 import { dateTime } from '../../format/time';

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import type { TriedMeaning } from '../../api/types';
+import type { TriedMeaning } from '../../api/schema';
 import { mono } from '../../theme/theme';
 
 const FUNCTIONS = [

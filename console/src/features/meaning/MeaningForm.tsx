@@ -13,7 +13,7 @@ import { useDeferredValue, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { api } from '../../api/client';
 import { signalPath } from '../../api/queries';
-import type { DryRunResult, Meaning, Signal, SignalMeaning, TriedMeaning } from '../../api/types';
+import type { DryRunResult, Meaning, Signal, SignalMeaning, TriedMeaning } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';

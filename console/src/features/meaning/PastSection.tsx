@@ -14,7 +14,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { jobs as jobsQuery, meaningVersions, signalPath, sitePath } from '../../api/queries';
-import type { Job, MeaningVersion } from '../../api/types';
+import type { Job, MeaningVersion } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';

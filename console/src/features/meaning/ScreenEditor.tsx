@@ -4,7 +4,7 @@ import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
-import type { Bounds, Screen, ValueType } from '../../api/types';
+import type { ScreenRange as Bounds, Screen, ValueType } from '../../api/schema';
 import { without } from '../../without';
 import { NumberField } from './StepFields';
 

@@ -2,9 +2,9 @@ import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
-import type { ConversionStep } from '../../api/types';
+import type { ConversionStep } from '../../api/schema';
 import { UnitField } from '../set-up/fields';
-import { TANKS, withField, type Field, type StepKind } from './steps';
+import { TANKS, fieldOf, withField, type Field, type StepKind } from './steps';
 
 interface Props {
   kind: StepKind;
@@ -20,7 +20,7 @@ export function StepFields({ kind, step, onChange }: Props) {
         <StepField
           key={field.name}
           field={field}
-          value={step[field.name]}
+          value={fieldOf(step, field.name)}
           onChange={(value) => onChange(withField(step, field.name, value))}
         />
       ))}

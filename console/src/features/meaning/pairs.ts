@@ -1,4 +1,4 @@
-import type { CalibrationPair } from '../../api/types';
+import type { CalibrationPair } from '../../api/schema';
 
 /** Reads pairs, one a line: what was said, then what was right. */
 export function parsePairs(text: string): { pairs: CalibrationPair[]; wrong?: number } {

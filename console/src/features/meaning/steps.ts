@@ -1,5 +1,5 @@
-import type { ConversionStep } from '../../api/types';
-import { without } from '../../without';
+import type { ConversionStep } from '../../api/schema';
+import { changed } from '../../without';
 
 /** How a field of a step is entered. */
 export type Field =
@@ -293,14 +293,16 @@ export const kindOf = (step: ConversionStep): StepKind | undefined =>
   STEPS.find((kind) => kind.step === step.step);
 
 /** A step of a kind as it begins. */
-export const begin = (kind: StepKind): ConversionStep => ({
-  step: kind.step,
-  ...structuredClone(kind.initial),
-});
+export const begin = (kind: StepKind): ConversionStep =>
+  ({ step: kind.step, ...structuredClone(kind.initial) }) as ConversionStep;
+
+/** What a field of a step holds. */
+export const fieldOf = (step: ConversionStep, name: string): unknown =>
+  (step as Record<string, unknown>)[name];
 
 /** A step with a field changed; empty fields are left out. */
 export function withField(step: ConversionStep, name: string, value: unknown): ConversionStep {
-  return value === undefined || value === ''
-    ? (without(step, name) as ConversionStep)
-    : { ...step, [name]: value };
+  return changed(step as Record<string, unknown>, {
+    [name]: value === '' ? undefined : value,
+  }) as ConversionStep;
 }

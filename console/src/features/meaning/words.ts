@@ -1,4 +1,4 @@
-import type { Caught, Meaning, QualityCounts } from '../../api/types';
+import type { Caught, Meaning, QualityCounts } from '../../api/schema';
 
 /** What a signal's values mean, in a few words. */
 export function inWords(meaning: Meaning | undefined): string {
@@ -42,7 +42,7 @@ export function qualityInWords({ readings, good, caught, until }: QualityCounts)
 export function tidy(meaning: Meaning): Meaning | null {
   const { conversion, formula, screen, others_within_s } = meaning;
   const kept: Meaning = {
-    ...(conversion && (conversion.steps.length > 0 || conversion.from) ? { conversion } : {}),
+    ...(conversion && ((conversion.steps ?? []).length > 0 || conversion.from) ? { conversion } : {}),
     ...(formula?.trim() ? { formula } : {}),
     ...(screen && Object.keys(screen).length > 0 ? { screen } : {}),
   };

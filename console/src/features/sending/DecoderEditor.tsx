@@ -14,7 +14,7 @@ import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { sitePath } from '../../api/queries';
-import type { NewSignal, Tried, TriedValue } from '../../api/types';
+import type { NewSignal, Tried, TriedValue } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';

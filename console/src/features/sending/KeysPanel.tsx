@@ -12,7 +12,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { devicePath, keys, sitePath } from '../../api/queries';
-import type { IssuedKey, Key } from '../../api/types';
+import type { IssuedKey, Key } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { CopyText } from '../../components/CopyText';
 import { ProblemAlert } from '../../components/states';

@@ -1,7 +1,7 @@
-import type { DecoderForm } from '../../api/types';
+import type { Decoder } from '../../api/schema';
 
 /** A decoder to begin with, for each form there is. */
-export const BEGINNINGS: { title: string; form: DecoderForm; sample: string }[] = [
+export const BEGINNINGS: { title: string; form: Decoder; sample: string }[] = [
   { title: 'One number', form: { form: 'bare', field: 'level' }, sample: '21.4' },
   {
     title: 'A list',
@@ -40,10 +40,10 @@ export const BEGINNINGS: { title: string; form: DecoderForm; sample: string }[] 
 ];
 
 /** A decoder as it is edited; empty for none. */
-export const decoderText = (form: DecoderForm | undefined): string =>
+export const decoderText = (form: Decoder | undefined): string =>
   form === undefined ? '' : JSON.stringify(form, null, 2);
 
-export type Parsed = { ok: true; form: DecoderForm | null } | { ok: false; reason: string };
+export type Parsed = { ok: true; form: Decoder | null } | { ok: false; reason: string };
 
 /** Reads what is edited; nothing stands for no decoder. */
 export function parseDecoder(text: string): Parsed {
@@ -51,7 +51,7 @@ export function parseDecoder(text: string): Parsed {
   try {
     const form = JSON.parse(text) as unknown;
     if (typeof form === 'object' && form !== null && !Array.isArray(form) && 'form' in form)
-      return { ok: true, form: form as DecoderForm };
+      return { ok: true, form: form as Decoder };
     return { ok: false, reason: 'It has no "form", such as {"form": "bare", "field": "level"}.' };
   } catch (error) {
     return { ok: false, reason: `It is not JSON yet: ${(error as Error).message}` };

@@ -9,7 +9,7 @@ import { useState, type FormEvent } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
 import { api } from '../../api/client';
 import { devicePath, kinds, sitePath } from '../../api/queries';
-import type { Device, IssuedKey, NewDevice, NewSignal } from '../../api/types';
+import type { Device, IssuedKey, NewDevice, NewSignal } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DeviceMade } from './DeviceMade';

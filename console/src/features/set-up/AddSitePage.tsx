@@ -8,7 +8,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
-import type { Site } from '../../api/types';
+import type { Site } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { CodeField, ZoneField } from './fields';
 

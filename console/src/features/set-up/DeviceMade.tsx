@@ -6,7 +6,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { deviceNow } from '../../api/queries';
-import type { Device, NewSignal } from '../../api/types';
+import type { Device, NewSignal } from '../../api/schema';
 import { CopyText } from '../../components/CopyText';
 import { Lamp } from '../../components/Lamp';
 import { useSite } from '../../components/siteContext';

@@ -4,7 +4,7 @@ import Button from '@mui/material/Button';
 import IconButton from '@mui/material/IconButton';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
-import type { NewSignal, ValueType } from '../../api/types';
+import type { NewSignal, ValueType } from '../../api/schema';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from './fields';
 
@@ -31,7 +31,7 @@ export function toNewSignal({ code, type, unit, rest }: SignalEntry): NewSignal 
   };
 }
 
-export const toEntry = ({ code, type, unit, ...rest }: NewSignal, index: number): SignalEntry => ({
+export const toEntry = ({ code, type = 'number', unit, ...rest }: NewSignal, index: number): SignalEntry => ({
   id: index + 1,
   code,
   type,

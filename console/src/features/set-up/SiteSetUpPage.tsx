@@ -16,7 +16,7 @@ import { useState, type FormEvent } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { siteNow } from '../../api/queries';
-import type { Site } from '../../api/types';
+import type { Site } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';

@@ -2,7 +2,7 @@ import Autocomplete from '@mui/material/Autocomplete';
 import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
-import type { Kind, ValueType } from '../../api/types';
+import type { Kind, ValueType } from '../../api/schema';
 import { mono } from '../../theme/theme';
 import { parsePosition } from './position';
 import { propose } from './propose';

@@ -1,4 +1,4 @@
-import type { Position } from '../../api/types';
+import type { Position } from '../../api/schema';
 
 /** "54.52, -2.31, 210" as a position; null when empty; undefined when it is none. */
 export function parsePosition(text: string): Position | null | undefined {

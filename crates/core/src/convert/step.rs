@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 /// One step of a conversion.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ConversionStep))]
 #[serde(rename_all = "kebab-case", tag = "step", deny_unknown_fields)]
 pub enum Step {
     /// Counts of an analogue-to-digital converter to volts:
@@ -185,6 +186,7 @@ pub enum Step {
 
 /// What to do with values outside of what a step knows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = OutsideTable))]
 #[serde(rename_all = "kebab-case")]
 pub enum Outside {
     /// They are faults.
@@ -198,6 +200,7 @@ pub enum Outside {
 
 /// Where in a divider the sensor is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DividerArrangement))]
 #[serde(rename_all = "kebab-case")]
 pub enum Arrangement {
     /// Between what is measured and ground.
@@ -208,6 +211,7 @@ pub enum Arrangement {
 
 /// The time a rate is told for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = CountPer))]
 pub enum Per {
     /// A second.
     #[serde(rename = "s")]
@@ -232,6 +236,7 @@ impl Per {
 
 /// Where a second value of a step comes from.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ValueSource))]
 #[serde(untagged)]
 pub enum Source {
     /// It is always this.

@@ -6,7 +6,8 @@ use serde::{Deserialize, Serialize};
 
 /// What a signal's values mean.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct Meaning {
     /// How what is sent becomes the value.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -25,6 +26,7 @@ pub struct Meaning {
 
 /// A conversion as it is written.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Converting {
     /// The unit of what is sent, if it has one.

@@ -5,6 +5,7 @@ use std::f64::consts::PI;
 
 /// The shape of a tank, in metres.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case", tag = "shape", deny_unknown_fields)]
 pub enum Tank {
     /// A cylinder standing.

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 /// A letter type of IEC 60584.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ThermocoupleType))]
 #[allow(missing_docs, reason = "the letters are the names")]
 pub enum Thermocouple {
     B,

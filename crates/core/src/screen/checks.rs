@@ -8,11 +8,12 @@ use std::collections::VecDeque;
 
 /// What can be believed of a signal. All parts are optional.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case", deny_unknown_fields, default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub struct Screen {
     /// What the sensor sends to say that it has no value, such as -127: as it is sent, before
     /// it is converted.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub markers: Vec<f64>,
     /// What is possible: values outside are rejected.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -56,7 +57,8 @@ pub struct Beside {
 
 /// From and to, both included; what is absent is open.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields, default)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ScreenRange))]
+#[serde(deny_unknown_fields)]
 pub struct Range {
     /// The lowest.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -68,6 +70,7 @@ pub struct Range {
 
 /// When a value is far from the last ones (Hampel).
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ScreenOutlier))]
 #[serde(deny_unknown_fields)]
 pub struct Outlier {
     /// Of how many values, itself among them; 3 to 99.
@@ -79,6 +82,7 @@ pub struct Outlier {
 /// Another signal on which it depends whether this one counts, such as the flag
 /// that a probe is attached.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ScreenDependence))]
 #[serde(deny_unknown_fields)]
 pub struct Dependence {
     /// `SIGNAL` of the same device, or `DEVICE/SIGNAL`: a flag.

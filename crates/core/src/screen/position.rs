@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 /// What can be believed of a position: latitude and longitude are two signals of
 /// one device, and both have the same check.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct PositionCheck {
     /// The signal of degrees north.
@@ -25,6 +26,7 @@ pub struct PositionCheck {
 
 /// A signal that tells how good a position is, such as the number of satellites.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = PositionFix))]
 #[serde(deny_unknown_fields)]
 pub struct Fix {
     /// `SIGNAL` of the same device, or `DEVICE/SIGNAL`.

@@ -49,7 +49,7 @@ async fn arrival(engine: &Engine, device: String, signal: Signal) -> Result<Arri
 
 /// The arrivals of a site, in the order they came; those that are ignored with
 /// `ignored=true`. Names of waiting devices are with their devices.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals",
+#[utoipa::path(operation_id = "arrivals_list", context_path = "/api/v1", tag = "arrivals",
     responses((status = 200, body = Page<Arrival>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/arrivals?<ignored>&<after>&<limit>")]
 async fn list(
@@ -73,7 +73,7 @@ async fn list(
 
 /// Claim an arrival: for a signal of its own, or into a declared one, whose other
 /// name it becomes. What came before goes with it.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals", request_body = Claim,
+#[utoipa::path(operation_id = "arrivals_claim", context_path = "/api/v1", tag = "arrivals", request_body = Claim,
     responses((status = 200, body = Claimed), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/arrivals/<name>/claim", data = "<body>")]
 async fn claim(
@@ -90,7 +90,7 @@ async fn claim(
 
 /// Ignore an arrival: what came before stays, what comes from now on is passed
 /// over.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals",
+#[utoipa::path(operation_id = "arrivals_ignore", context_path = "/api/v1", tag = "arrivals",
     responses((status = 200, body = Arrival), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/devices/<device>/arrivals/<name>/ignored")]
 async fn ignore(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str, name: &str) -> Answer<Arrival> {
@@ -98,7 +98,7 @@ async fn ignore(engine: &State<Arc<Engine>>, _change: Change, site: &str, device
 }
 
 /// Let an ignored arrival wait again.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals",
+#[utoipa::path(operation_id = "arrivals_unignore", context_path = "/api/v1", tag = "arrivals",
     responses((status = 200, body = Arrival), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/arrivals/<name>/ignored")]
 async fn unignore(
@@ -118,7 +118,7 @@ async fn set_ignored(engine: &Engine, site: &str, device: &str, name: &str, igno
 }
 
 /// Devices that nobody has declared, in the order they came, with what they sent.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals",
+#[utoipa::path(operation_id = "arrivals_waiting", context_path = "/api/v1", tag = "arrivals",
     responses((status = 200, body = Page<WaitingDevice>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/waiting?<after>&<limit>")]
 async fn waiting(
@@ -157,7 +157,7 @@ async fn waiting(
 }
 
 /// Claim a waiting device: it is in trial from now on, with all it sent.
-#[utoipa::path(context_path = "/api/v1", tag = "arrivals", request_body = DeviceClaim,
+#[utoipa::path(operation_id = "arrivals_claim_device", context_path = "/api/v1", tag = "arrivals", request_body = DeviceClaim,
     responses((status = 200, body = Device), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/waiting/<device>/claim", data = "<body>")]
 async fn claim_device(

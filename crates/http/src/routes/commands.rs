@@ -21,7 +21,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// The commands that were given to a device, newest first: the last thousand.
-#[utoipa::path(context_path = "/api/v1", tag = "commands",
+#[utoipa::path(operation_id = "commands_list", context_path = "/api/v1", tag = "commands",
     responses((status = 200, body = Page<Command>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/commands?<after>&<limit>")]
 async fn list(
@@ -44,7 +44,7 @@ async fn list(
 /// It goes out at once over MQTT, or with the answer to the device's next request;
 /// what becomes of it comes as live events `command`. A key with `command` may do
 /// it too.
-#[utoipa::path(context_path = "/api/v1", tag = "commands", request_body = NewCommand,
+#[utoipa::path(operation_id = "commands_give", context_path = "/api/v1", tag = "commands", request_body = NewCommand,
     security(("token" = []), ("session" = []), ("key" = [])),
     responses((status = 201, body = Command), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/commands", data = "<body>")]
@@ -62,7 +62,7 @@ async fn give(
 }
 
 /// One command.
-#[utoipa::path(context_path = "/api/v1", tag = "commands",
+#[utoipa::path(operation_id = "commands_show", context_path = "/api/v1", tag = "commands",
     responses((status = 200, body = Command), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/commands/<id>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str, id: i64) -> Answer<Command> {
@@ -72,7 +72,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: 
 }
 
 /// Take a command back that is not over.
-#[utoipa::path(context_path = "/api/v1", tag = "commands",
+#[utoipa::path(operation_id = "commands_withdraw", context_path = "/api/v1", tag = "commands",
     security(("token" = []), ("session" = []), ("key" = [])),
     responses((status = 200, body = Command), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/commands/<id>")]

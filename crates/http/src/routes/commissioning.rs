@@ -17,7 +17,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// How far the commissioning of a device is.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning",
+#[utoipa::path(operation_id = "commissioning_show", context_path = "/api/v1", tag = "commissioning",
     responses((status = 200, body = Commissioning), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/commissioning")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<Commissioning> {
@@ -27,7 +27,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: 
 
 /// The report of a commissioning as Markdown: the one with which a live device
 /// went live, or how far it is.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning",
+#[utoipa::path(operation_id = "commissioning_report", context_path = "/api/v1", tag = "commissioning",
     responses((status = 200, content_type = "text/markdown", body = String),
         (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/commissioning/report")]
@@ -43,7 +43,7 @@ async fn report(
 }
 
 /// Ask for a dummy value: when it comes, the path of the signal is proved.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning", request_body = NewDummyTest,
+#[utoipa::path(operation_id = "commissioning_ask_dummy", context_path = "/api/v1", tag = "commissioning", request_body = NewDummyTest,
     responses((status = 200, body = Commissioning), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/commissioning/dummies", data = "<body>")]
 async fn ask_dummy(
@@ -59,7 +59,7 @@ async fn ask_dummy(
 
 /// Begin a soak test: the device stays at its place for hours, and coverage is
 /// measured.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning", request_body = NewSoak,
+#[utoipa::path(operation_id = "commissioning_begin_soak", context_path = "/api/v1", tag = "commissioning", request_body = NewSoak,
     responses((status = 200, body = Commissioning), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/commissioning/soak", data = "<body>")]
 async fn begin_soak(
@@ -74,7 +74,7 @@ async fn begin_soak(
 }
 
 /// End a soak test without a result.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning",
+#[utoipa::path(operation_id = "commissioning_end_soak", context_path = "/api/v1", tag = "commissioning",
     responses((status = 200, body = Commissioning), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/commissioning/soak")]
 async fn end_soak(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str) -> Answer<Commissioning> {
@@ -84,7 +84,7 @@ async fn end_soak(engine: &State<Arc<Engine>>, _change: Change, site: &str, devi
 
 /// Let a device go live. Its trial readings are cleared or kept, as is said each
 /// time; with open or failed steps only `anyway`.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning", request_body = GoLive,
+#[utoipa::path(operation_id = "commissioning_go_live", context_path = "/api/v1", tag = "commissioning", request_body = GoLive,
     responses((status = 200, body = WentLive), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/commissioning/live", data = "<body>")]
 async fn go_live(
@@ -101,7 +101,7 @@ async fn go_live(
 
 /// Put a live device into trial again: its readings are trial readings until it
 /// goes live, and those it has already are among them.
-#[utoipa::path(context_path = "/api/v1", tag = "commissioning",
+#[utoipa::path(operation_id = "commissioning_begin_trial", context_path = "/api/v1", tag = "commissioning",
     responses((status = 200, body = Commissioning), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/commissioning/trial")]
 async fn begin_trial(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str) -> Answer<Commissioning> {

@@ -38,7 +38,7 @@ const MAX_SHIFT_S: f64 = 31_622_400.0;
 /// default the usual time between the readings of the slower one): the `nearest`, or with
 /// `align=interpolated` the straight line between those before and after. With `shift_s` the
 /// others are taken from so much earlier, to compare two times.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "compare_compare", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = Comparison), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/compare?<signals>&<from>&<to>&<align>&<tolerance_s>&<shift_s>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]

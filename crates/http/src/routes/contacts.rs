@@ -29,7 +29,7 @@ async fn page_of(engine: &Engine, caller: Caller, after: Option<&str>, limit: Op
 
 /// The attempts of a device to deliver, newest first: the last thousand, for
 /// thirty days.
-#[utoipa::path(context_path = "/api/v1", tag = "contacts",
+#[utoipa::path(operation_id = "contacts_of_device", context_path = "/api/v1", tag = "contacts",
     responses((status = 200, body = Page<Contact>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/contacts?<after>&<limit>")]
 async fn of_device(
@@ -46,7 +46,7 @@ async fn of_device(
 
 /// Attempts with a key of the site that could not be put to one device, newest
 /// first.
-#[utoipa::path(context_path = "/api/v1", tag = "contacts",
+#[utoipa::path(operation_id = "contacts_of_site", context_path = "/api/v1", tag = "contacts",
     responses((status = 200, body = Page<Contact>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/contacts?<after>&<limit>")]
 async fn of_site(
@@ -62,7 +62,7 @@ async fn of_site(
 
 /// Attempts without a key or with one nobody has, newest first. Only for owners,
 /// as they may be meant for any site.
-#[utoipa::path(context_path = "/api/v1", tag = "contacts",
+#[utoipa::path(operation_id = "contacts_unknown", context_path = "/api/v1", tag = "contacts",
     responses((status = 200, body = Page<Contact>), (status = "default", body = lantern_api::Problem)))]
 #[get("/contacts/unknown?<after>&<limit>")]
 async fn unknown(
@@ -84,7 +84,7 @@ async fn unknown(
 }
 
 /// When a device was fresh, late and silent, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "devices",
+#[utoipa::path(operation_id = "contacts_presence", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Page<PresenceChange>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/presence?<after>&<limit>")]
 async fn presence(

@@ -60,7 +60,7 @@ pub(super) async fn shown(engine: &Engine, device: store::Device) -> Result<Devi
 }
 
 /// The devices of a site, in order of code.
-#[utoipa::path(context_path = "/api/v1", tag = "devices",
+#[utoipa::path(operation_id = "devices_list", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Page<Device>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices?<after>&<limit>")]
 async fn list(
@@ -81,7 +81,7 @@ async fn list(
 }
 
 /// Make a device, with its signals if they are given.
-#[utoipa::path(context_path = "/api/v1", tag = "devices", request_body = NewDevice,
+#[utoipa::path(operation_id = "devices_add", context_path = "/api/v1", tag = "devices", request_body = NewDevice,
     responses((status = 201, body = Device), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices", data = "<body>")]
 async fn add(
@@ -96,7 +96,7 @@ async fn add(
 }
 
 /// One device.
-#[utoipa::path(context_path = "/api/v1", tag = "devices",
+#[utoipa::path(operation_id = "devices_show", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Device), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<Device> {
@@ -105,7 +105,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: 
 }
 
 /// Change a device.
-#[utoipa::path(context_path = "/api/v1", tag = "devices", request_body = DeviceChange,
+#[utoipa::path(operation_id = "devices_change", context_path = "/api/v1", tag = "devices", request_body = DeviceChange,
     responses((status = 200, body = Device), (status = "default", body = lantern_api::Problem)))]
 #[patch("/sites/<site>/devices/<device>", data = "<body>")]
 async fn change(
@@ -121,7 +121,7 @@ async fn change(
 }
 
 /// How much would go with a device: its readings, counted up to a million.
-#[utoipa::path(context_path = "/api/v1", tag = "devices",
+#[utoipa::path(operation_id = "devices_extent", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/extent")]
 async fn extent(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<Removal> {
@@ -133,7 +133,7 @@ async fn extent(engine: &State<Arc<Engine>>, _access: Access, site: &str, device
 ///
 /// A device with readings is removed only with `confirm` set to its code;
 /// without it, the answer says how much would go.
-#[utoipa::path(context_path = "/api/v1", tag = "devices",
+#[utoipa::path(operation_id = "devices_remove", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>?<confirm>")]
 async fn remove(

@@ -16,7 +16,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// The set-up of a site as one document, without keys and readings.
-#[utoipa::path(context_path = "/api/v1", tag = "sites",
+#[utoipa::path(operation_id = "documents_export", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = SiteDocument), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/document")]
 async fn export(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<SiteDocument> {
@@ -27,7 +27,7 @@ async fn export(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Ans
 /// Make a site as a document says, or with `dry_run=true` only say what would
 /// change. What is not in the document stays, and is named. Doing it twice
 /// changes nothing.
-#[utoipa::path(context_path = "/api/v1", tag = "sites", request_body = SiteDocument,
+#[utoipa::path(operation_id = "documents_apply", context_path = "/api/v1", tag = "sites", request_body = SiteDocument,
     responses((status = 200, body = Differences), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/document?<dry_run>", data = "<body>")]
 async fn apply(

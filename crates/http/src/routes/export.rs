@@ -41,7 +41,7 @@ struct Download<S> {
 /// of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
 /// with `zone=UTC`, or in any other zone of that name. `from` is included, `to`
 /// excluded; by default the last day.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "export_export", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, content_type = "text/csv", body = String),
         (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/export?<format>&<signals>&<from>&<to>&<zone>")]

@@ -104,7 +104,7 @@ impl<'r> FromRequest<'r> for Sender<'r> {
 /// changes nothing. A good value beside a bad one is kept, and the answer names
 /// both. With a site's key, `device` in the query or beside the values names the
 /// device.
-#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+#[utoipa::path(operation_id = "inlet_post", context_path = "", tag = "way in", security(("key" = [])),
     request_body(content = String, content_type = "application/json"),
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
@@ -124,7 +124,7 @@ async fn post(
 ///
 /// For senders that cannot set headers. Values stand in the body, or in the
 /// query as in `/in/KEY?temp=21.4&hum=55`.
-#[utoipa::path(context_path = "", tag = "way in",
+#[utoipa::path(operation_id = "inlet_post_key", context_path = "", tag = "way in",
     request_body(content = String, content_type = "application/json"),
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
@@ -141,7 +141,7 @@ async fn post_key(
 }
 
 /// Deliver the values of a query with the key in the header.
-#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+#[utoipa::path(operation_id = "inlet_get", context_path = "", tag = "way in", security(("key" = [])),
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
 #[get("/in")]
@@ -157,7 +157,7 @@ async fn get(
 /// Deliver the values of a query with the key in the address.
 ///
 /// For modems that can do nothing but a plain GET: `/in/KEY?temp=21.4&hum=55`.
-#[utoipa::path(context_path = "", tag = "way in",
+#[utoipa::path(operation_id = "inlet_get_key", context_path = "", tag = "way in",
     responses((status = 200, description = "What was kept", body = InAnswer),
         (status = "default", description = "Nothing was kept", body = lantern_api::Problem)))]
 #[get("/in/<key>")]

@@ -20,7 +20,7 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// Make a signal's readings again from what was sent, with what its values mean now; then
 /// those of all signals that depend on it. Answered at once: the job says how far it is.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning", request_body = NewReconversion,
+#[utoipa::path(operation_id = "jobs_reconvert", context_path = "/api/v1", tag = "meaning", request_body = NewReconversion,
     responses((status = 202, body = Job), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals/<signal>/reconversions", data = "<body>")]
 async fn reconvert(
@@ -43,7 +43,7 @@ async fn reconvert(
 }
 
 /// Jobs of a site, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "jobs_list", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = Page<Job>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/jobs?<after>&<limit>")]
 async fn list(
@@ -61,7 +61,7 @@ async fn list(
 }
 
 /// One job.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "jobs_show", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = Job), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/jobs/<id>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, id: i64) -> Answer<Job> {
@@ -71,7 +71,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, id: i64)
 }
 
 /// Stop a job. The signal it is at stays as it was; what it has finished before is kept.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "jobs_cancel", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = Job), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/jobs/<id>")]
 async fn cancel(engine: &State<Arc<Engine>>, _change: Change, site: &str, id: i64) -> Answer<Job> {

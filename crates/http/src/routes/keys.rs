@@ -86,7 +86,7 @@ fn check_end(text: &str) -> Result<Moment, Problem> {
 }
 
 /// The keys of a device, revoked ones too, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "keys",
+#[utoipa::path(operation_id = "keys_list", context_path = "/api/v1", tag = "keys",
     responses((status = 200, body = Page<Key>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/keys?<after>&<limit>")]
 async fn list(
@@ -101,7 +101,7 @@ async fn list(
 }
 
 /// Issue a key. The answer is the only place where its secret is shown.
-#[utoipa::path(context_path = "/api/v1", tag = "keys", request_body = NewKey,
+#[utoipa::path(operation_id = "keys_issue", context_path = "/api/v1", tag = "keys", request_body = NewKey,
     responses((status = 201, body = IssuedKey), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/keys", data = "<body>")]
 async fn issue(
@@ -116,7 +116,7 @@ async fn issue(
 }
 
 /// Revoke a key: it opens nothing from now on.
-#[utoipa::path(context_path = "/api/v1", tag = "keys",
+#[utoipa::path(operation_id = "keys_revoke", context_path = "/api/v1", tag = "keys",
     responses((status = 200, body = Key), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/keys/<key>")]
 async fn revoke(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str, key: &str) -> Answer<Key> {
@@ -125,7 +125,7 @@ async fn revoke(engine: &State<Arc<Engine>>, _change: Change, site: &str, device
 
 /// Replace a key by a new one with the same grants. Both are taken for the time
 /// of the overlap, so that the sender can be changed without losing readings.
-#[utoipa::path(context_path = "/api/v1", tag = "keys", request_body = KeyReplacement,
+#[utoipa::path(operation_id = "keys_replace", context_path = "/api/v1", tag = "keys", request_body = KeyReplacement,
     responses((status = 201, body = IssuedKey), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/keys/<key>/replace", data = "<body>")]
 async fn replace(
@@ -141,7 +141,7 @@ async fn replace(
 }
 
 /// The keys of the site itself, revoked ones too, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "keys",
+#[utoipa::path(operation_id = "keys_site_list", context_path = "/api/v1", tag = "keys",
     responses((status = 200, body = Page<Key>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/keys?<after>&<limit>")]
 async fn site_list(
@@ -157,7 +157,7 @@ async fn site_list(
 /// Issue a key of the site. With `send`, what comes with it names its device, and
 /// devices nobody has declared wait as arrivals; with `read`, a program can read
 /// back all the site has.
-#[utoipa::path(context_path = "/api/v1", tag = "keys", request_body = NewKey,
+#[utoipa::path(operation_id = "keys_site_issue", context_path = "/api/v1", tag = "keys", request_body = NewKey,
     responses((status = 201, body = IssuedKey), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/keys", data = "<body>")]
 async fn site_issue(
@@ -171,7 +171,7 @@ async fn site_issue(
 }
 
 /// Revoke a key of the site.
-#[utoipa::path(context_path = "/api/v1", tag = "keys",
+#[utoipa::path(operation_id = "keys_site_revoke", context_path = "/api/v1", tag = "keys",
     responses((status = 200, body = Key), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/keys/<key>")]
 async fn site_revoke(engine: &State<Arc<Engine>>, _change: Change, site: &str, key: &str) -> Answer<Key> {
@@ -179,7 +179,7 @@ async fn site_revoke(engine: &State<Arc<Engine>>, _change: Change, site: &str, k
 }
 
 /// Replace a key of the site by a new one with the same grants.
-#[utoipa::path(context_path = "/api/v1", tag = "keys", request_body = KeyReplacement,
+#[utoipa::path(operation_id = "keys_site_replace", context_path = "/api/v1", tag = "keys", request_body = KeyReplacement,
     responses((status = 201, body = IssuedKey), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/keys/<key>/replace", data = "<body>")]
 async fn site_replace(

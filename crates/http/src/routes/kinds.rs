@@ -41,7 +41,7 @@ fn shown(kind: &store::Kind) -> Kind {
 }
 
 /// The kinds of a site, in order of code, each as its newest revision has it.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds",
+#[utoipa::path(operation_id = "kinds_list", context_path = "/api/v1", tag = "kinds",
     responses((status = 200, body = Page<Kind>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/kinds?<after>&<limit>")]
 async fn list(
@@ -58,7 +58,7 @@ async fn list(
 }
 
 /// Make a kind.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds", request_body = KindDescription,
+#[utoipa::path(operation_id = "kinds_add", context_path = "/api/v1", tag = "kinds", request_body = KindDescription,
     responses((status = 201, body = Kind), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/kinds", data = "<body>")]
 async fn add(
@@ -74,7 +74,7 @@ async fn add(
 }
 
 /// One kind, as its newest revision has it.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds",
+#[utoipa::path(operation_id = "kinds_show", context_path = "/api/v1", tag = "kinds",
     responses((status = 200, body = Kind), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/kinds/<kind>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, kind: &str) -> Answer<Kind> {
@@ -85,7 +85,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, kind: &s
 /// Revise a kind: the description becomes its next revision. Devices follow the
 /// revision they have until they are moved. A description that changes nothing
 /// makes no revision.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds", request_body = KindDescription,
+#[utoipa::path(operation_id = "kinds_revise", context_path = "/api/v1", tag = "kinds", request_body = KindDescription,
     responses((status = 200, body = Kind), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/kinds/<kind>", data = "<body>")]
 async fn revise(
@@ -106,7 +106,7 @@ async fn revise(
 }
 
 /// Remove a kind. Devices made from it stay as they are and follow none.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds",
+#[utoipa::path(operation_id = "kinds_remove", context_path = "/api/v1", tag = "kinds",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/kinds/<kind>")]
 async fn remove(engine: &State<Arc<Engine>>, _change: Change, site: &str, kind: &str) -> Answer<Removal> {
@@ -116,7 +116,7 @@ async fn remove(engine: &State<Arc<Engine>>, _change: Change, site: &str, kind: 
 }
 
 /// The revisions of a kind, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds",
+#[utoipa::path(operation_id = "kinds_revisions", context_path = "/api/v1", tag = "kinds",
     responses((status = 200, body = Page<Revision>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/kinds/<kind>/revisions?<after>&<limit>")]
 async fn revisions(
@@ -135,7 +135,7 @@ async fn revisions(
 }
 
 /// The devices that follow a kind and which revision, in order of code.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds",
+#[utoipa::path(operation_id = "kinds_followers", context_path = "/api/v1", tag = "kinds",
     responses((status = 200, body = Page<Follower>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/kinds/<kind>/devices?<after>&<limit>")]
 async fn followers(
@@ -159,7 +159,7 @@ async fn followers(
 
 /// Move devices to a revision of their kind, or only say what would change.
 /// Signals that the revision does not have stay with their readings.
-#[utoipa::path(context_path = "/api/v1", tag = "kinds", request_body = Move,
+#[utoipa::path(operation_id = "kinds_move_to", context_path = "/api/v1", tag = "kinds", request_body = Move,
     responses((status = 200, body = Differences), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/kinds/<kind>/move", data = "<body>")]
 async fn move_to(

@@ -29,7 +29,7 @@ fn width(text: Option<&str>) -> Result<Option<usize>, Problem> {
 /// a line of so many characters, such as `look  9 fresh  1 late`.
 ///
 /// A key with `read` will do. Devices in trial do not count.
-#[utoipa::path(context_path = "/api/v1", tag = "small displays",
+#[utoipa::path(operation_id = "lamp_of_site", context_path = "/api/v1", tag = "small displays",
     security(("token" = []), ("session" = []), ("key" = [])),
     responses((status = 200, body = String, content_type = "text/plain"),
         (status = "default", body = lantern_api::Problem)))]
@@ -64,7 +64,7 @@ async fn of_site(
 ///
 /// A key with `read` will do. The value is that of the first number signal, or of
 /// the one that `signal` names.
-#[utoipa::path(context_path = "/api/v1", tag = "small displays",
+#[utoipa::path(operation_id = "lamp_of_device", context_path = "/api/v1", tag = "small displays",
     security(("token" = []), ("session" = []), ("key" = [])),
     responses((status = 200, body = String, content_type = "text/plain"),
         (status = "default", body = lantern_api::Problem)))]

@@ -77,7 +77,7 @@ async fn link_of(engine: &Engine, device: Device, now: Moment) -> Result<Link, P
 
 /// How the messages of a device come through: battery, link quality, and over the
 /// last 24 hours what was lost and what came again.
-#[utoipa::path(context_path = "/api/v1", tag = "links",
+#[utoipa::path(operation_id = "links_of_device", context_path = "/api/v1", tag = "links",
     responses((status = 200, body = Link), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/link")]
 async fn of_device(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<Link> {
@@ -87,7 +87,7 @@ async fn of_device(engine: &State<Arc<Engine>>, _access: Access, site: &str, dev
 
 /// The devices that a device carries, in order of code, and how their messages come
 /// through.
-#[utoipa::path(context_path = "/api/v1", tag = "links",
+#[utoipa::path(operation_id = "links_carried", context_path = "/api/v1", tag = "links",
     responses((status = 200, body = Page<Link>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/carried?<after>&<limit>")]
 async fn carried(
@@ -121,7 +121,7 @@ async fn shown(engine: &Engine, device: &Device) -> Result<Joining, Problem> {
 }
 
 /// Whether a device admits what it has not carried before.
-#[utoipa::path(context_path = "/api/v1", tag = "links",
+#[utoipa::path(operation_id = "links_joining", context_path = "/api/v1", tag = "links",
     responses((status = 200, body = Joining), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/joining")]
 async fn joining(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<Joining> {
@@ -131,7 +131,7 @@ async fn joining(engine: &State<Arc<Engine>>, _access: Access, site: &str, devic
 
 /// Open a joining window: while it is open, what a device has not carried before is
 /// admitted at once, in trial; outside it waits as an arrival.
-#[utoipa::path(context_path = "/api/v1", tag = "links", request_body = NewJoining,
+#[utoipa::path(operation_id = "links_open", context_path = "/api/v1", tag = "links", request_body = NewJoining,
     responses((status = 200, body = Joining), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/joining", data = "<body>")]
 async fn open(
@@ -156,7 +156,7 @@ async fn open(
 }
 
 /// Close the joining window.
-#[utoipa::path(context_path = "/api/v1", tag = "links",
+#[utoipa::path(operation_id = "links_close", context_path = "/api/v1", tag = "links",
     responses((status = 200, body = Joining), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/joining")]
 async fn close(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str) -> Answer<Joining> {

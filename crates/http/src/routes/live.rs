@@ -3,7 +3,7 @@
 use crate::auth::Access;
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{ChangeEvent, PresenceEvent, ReadingsEvent};
+use lantern_api::LiveEvent;
 use lantern_core::SiteId;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
@@ -40,11 +40,11 @@ fn sent(event: &Event) -> Sent {
 /// What happens on a site, as it happens (server-sent events).
 ///
 /// Events: `hello` when the stream begins; `readings` (ReadingsEvent); `presence`
-/// (PresenceEvent); `change` (ChangeEvent); `reset` when events were missed and
-/// everything must be read anew. A listener that comes back with `Last-Event-ID`
+/// (PresenceEvent); `change` (ChangeEvent); `contact` (ContactEvent); `command`
+/// (CommandEvent); `reset` when events were missed and everything must be read again. A listener that comes back with `Last-Event-ID`
 /// gets what it missed.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
-    responses((status = 200, content_type = "text/event-stream", body = (ReadingsEvent, PresenceEvent, ChangeEvent)),
+#[utoipa::path(operation_id = "live_live", context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, content_type = "text/event-stream", body = LiveEvent),
         (status = "default", body = lantern_api::Problem)))]
 #[get("/live?<site>")]
 async fn live(

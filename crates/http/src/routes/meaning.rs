@@ -46,7 +46,7 @@ async fn shown(engine: &Engine, site: &Site, signal: &Signal) -> Result<SignalMe
 }
 
 /// What a signal's values mean: the newest version.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "meaning_show", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = SignalMeaning), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/meaning")]
 async fn show(
@@ -62,7 +62,7 @@ async fn show(
 
 /// Say what a signal's values mean. That holds for what comes from now on; what has been
 /// recorded is made anew only when asked for (`reconversions`).
-#[utoipa::path(context_path = "/api/v1", tag = "meaning", request_body = NewMeaning,
+#[utoipa::path(operation_id = "meaning_set", context_path = "/api/v1", tag = "meaning", request_body = NewMeaning,
     responses((status = 200, body = SignalMeaning), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/devices/<device>/signals/<signal>/meaning", data = "<body>")]
 async fn set(
@@ -81,7 +81,7 @@ async fn set(
 }
 
 /// Versions of what a signal's values mean, newest first.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning",
+#[utoipa::path(operation_id = "meaning_versions", context_path = "/api/v1", tag = "meaning",
     responses((status = 200, body = Page<MeaningVersion>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/meaning/versions?<after>&<limit>")]
 async fn versions(
@@ -110,7 +110,7 @@ async fn versions(
 
 /// Try a meaning out on one value, step by step. Nothing is saved. One that makes no
 /// sense is answered with what is wrong and where.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning", request_body = MeaningTrial,
+#[utoipa::path(operation_id = "meaning_preview", context_path = "/api/v1", tag = "meaning", request_body = MeaningTrial,
     responses((status = 200, body = TriedMeaning), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals/<signal>/meaning/preview", data = "<body>")]
 async fn preview(
@@ -132,7 +132,7 @@ async fn preview(
 
 /// Try a meaning out on what has been recorded: how many values would be others, and
 /// which would not be good. Nothing is changed.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning", request_body = DryRun,
+#[utoipa::path(operation_id = "meaning_dry_run", context_path = "/api/v1", tag = "meaning", request_body = DryRun,
     responses((status = 200, body = DryRunResult), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals/<signal>/meaning/dry-run", data = "<body>")]
 async fn dry_run(
@@ -152,7 +152,7 @@ async fn dry_run(
 
 /// A calibration from what the signal said and what a reference said, as a meaning that
 /// can be saved. Nothing is saved.
-#[utoipa::path(context_path = "/api/v1", tag = "meaning", request_body = NewCalibration,
+#[utoipa::path(operation_id = "meaning_calibration", context_path = "/api/v1", tag = "meaning", request_body = NewCalibration,
     responses((status = 200, body = Calibration), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals/<signal>/meaning/calibration", data = "<body>")]
 async fn calibration(
@@ -178,7 +178,7 @@ async fn calibration(
 
 /// How many readings from `from` to `to` (excluded; by default the last day) are good,
 /// suspect and rejected, and why; at most ten million are counted.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "meaning_quality", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = QualityCounts), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/quality?<from>&<to>")]
 async fn quality(

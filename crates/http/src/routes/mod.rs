@@ -8,6 +8,7 @@ mod commissioning;
 mod compare;
 mod console;
 mod contacts;
+mod description;
 mod devices;
 mod documents;
 mod export;
@@ -39,6 +40,13 @@ mod zoned_times;
 
 use rocket::serde::json::Json;
 use rocket::{Build, Rocket};
+
+/// The description of the whole interface (OpenAPI 3.1), as the service answers it at
+/// `/api/v1/openapi.json`.
+#[must_use]
+pub fn openapi_document() -> serde_json::Value {
+    openapi::description()
+}
 
 /// An answer in JSON, or a problem.
 type Answer<T> = Result<Json<T>, crate::failure::Failure>;

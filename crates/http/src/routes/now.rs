@@ -26,7 +26,7 @@ pub(super) fn routes() -> Vec<Route> {
 /// All devices of a site as they are now, in order of code.
 ///
 /// With `trace=true`, each with the last two hours of its first number signal.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "now_site_now", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<DeviceNow>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/now?<after>&<limit>&<trace>")]
 async fn site_now(
@@ -49,7 +49,7 @@ async fn site_now(
 }
 
 /// One device as it is now.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "now_device_now", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = DeviceNow), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/now")]
 async fn device_now(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str) -> Answer<DeviceNow> {

@@ -1,5 +1,6 @@
 //! The description of the interface, made from the code, and the health page.
 
+use super::description;
 use super::{
     arrivals, commands, commissioning, compare, contacts, devices, documents, export, inlet, jobs, keys, kinds, lamp,
     links, live, meaning, now, people, pickup, readings, sending, signals, sites, storage, summaries,
@@ -9,6 +10,7 @@ use lantern_engine::clock;
 use rocket::http::ContentType;
 use rocket::serde::json::Json;
 use rocket::{Route, get, routes};
+use serde_json::Value;
 use utoipa::openapi::security::{ApiKey, ApiKeyValue, HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa::{Modify, OpenApi};
 
@@ -78,15 +80,22 @@ impl Modify for Security {
 }
 
 /// This document.
-#[utoipa::path(context_path = "/api/v1", tag = "service", security(()),
+#[utoipa::path(operation_id = "openapi_document", context_path = "/api/v1", tag = "service", security(()),
     responses((status = 200, content_type = "application/json", body = Object)))]
 #[get("/openapi.json")]
 fn document() -> (ContentType, String) {
-    (ContentType::JSON, Document::openapi().to_json().unwrap_or_default())
+    (ContentType::JSON, description().to_string())
+}
+
+/// The description of the whole interface (OpenAPI 3.1).
+pub(crate) fn description() -> Value {
+    let mut description = serde_json::to_value(Document::openapi()).unwrap_or_default();
+    description::make_exact(&mut description);
+    description
 }
 
 /// Whether the service is well.
-#[utoipa::path(context_path = "/api/v1", tag = "service", security(()),
+#[utoipa::path(operation_id = "openapi_health", context_path = "/api/v1", tag = "service", security(()),
     responses((status = 200, body = Health)))]
 #[get("/health")]
 fn health() -> Json<Health> {
@@ -117,7 +126,7 @@ mod tests {
                 format!("{} {path}", route.method)
             })
             .collect();
-        let document: serde_json::Value = serde_json::from_str(&Document::openapi().to_json().unwrap()).unwrap();
+        let document = description();
         let described: BTreeSet<String> = document["paths"]
             .as_object()
             .unwrap()

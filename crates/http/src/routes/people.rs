@@ -28,7 +28,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// Whether the first owner is still to be made.
-#[utoipa::path(context_path = "/api/v1", tag = "people",
+#[utoipa::path(operation_id = "people_set_up_state", context_path = "/api/v1", tag = "people",
     responses((status = 200, body = SetUpState)))]
 #[get("/set-up")]
 fn set_up_state(set_up_code: &State<Arc<SetUpCode>>) -> Json<SetUpState> {
@@ -36,7 +36,7 @@ fn set_up_state(set_up_code: &State<Arc<SetUpCode>>) -> Json<SetUpState> {
 }
 
 /// Make the first owner with the one-time code.
-#[utoipa::path(context_path = "/api/v1", tag = "people", request_body = SetUp,
+#[utoipa::path(operation_id = "people_set_up", context_path = "/api/v1", tag = "people", request_body = SetUp,
     responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
 #[post("/set-up", data = "<body>")]
 async fn set_up(
@@ -76,7 +76,7 @@ async fn set_up(
 }
 
 /// Log in.
-#[utoipa::path(context_path = "/api/v1", tag = "people", request_body = LogIn,
+#[utoipa::path(operation_id = "people_log_in", context_path = "/api/v1", tag = "people", request_body = LogIn,
     responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
 #[post("/log-in", data = "<body>")]
 async fn log_in(
@@ -119,7 +119,7 @@ async fn log_in(
 }
 
 /// Log out: ends this session or token.
-#[utoipa::path(context_path = "/api/v1", tag = "people",
+#[utoipa::path(operation_id = "people_log_out", context_path = "/api/v1", tag = "people",
     responses((status = 204), (status = "default", body = lantern_api::Problem)))]
 #[post("/log-out")]
 async fn log_out(engine: &State<Arc<Engine>>, change: Change, cookies: &CookieJar<'_>) -> Result<Status, Failure> {
@@ -129,7 +129,7 @@ async fn log_out(engine: &State<Arc<Engine>>, change: Change, cookies: &CookieJa
 }
 
 /// Who is logged in; no content if nobody is.
-#[utoipa::path(context_path = "/api/v1", tag = "people", security(()),
+#[utoipa::path(operation_id = "people_me", context_path = "/api/v1", tag = "people", security(()),
     responses((status = 200, body = Session), (status = 204)))]
 #[get("/me")]
 fn me(access: Option<Access>) -> Result<Json<Session>, Status> {

@@ -99,7 +99,7 @@ async fn end(
 ///
 /// `wait` is how many seconds the request may wait for one, up to 60. The answer is
 /// a line `do ID NAME ARGUMENT=VALUE …` each, or JSON if asked for by `Accept`.
-#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+#[utoipa::path(operation_id = "pickup_collect", context_path = "", tag = "way in", security(("key" = [])),
     responses((status = 200, body = Vec<CommandForDevice>), (status = "default", body = lantern_api::Problem)))]
 #[get("/do?<wait>")]
 async fn collect(
@@ -112,7 +112,7 @@ async fn collect(
 }
 
 /// Pick up the commands that wait, with the key in the address.
-#[utoipa::path(context_path = "", tag = "way in",
+#[utoipa::path(operation_id = "pickup_collect_key", context_path = "", tag = "way in",
     responses((status = 200, body = Vec<CommandForDevice>), (status = "default", body = lantern_api::Problem)))]
 #[get("/do/<key>?<wait>")]
 async fn collect_key(
@@ -133,7 +133,7 @@ async fn payload(data: Data<'_>) -> Result<Vec<u8>, Problem> {
 ///
 /// The body is `ok`, `refused`, either with a text after it, or JSON such as
 /// `{"ok": false, "text": "no current"}`; an empty one is `ok`.
-#[utoipa::path(context_path = "", tag = "way in", security(("key" = [])),
+#[utoipa::path(operation_id = "pickup_answer", context_path = "", tag = "way in", security(("key" = [])),
     request_body(content = String, content_type = "text/plain"),
     responses((status = 200, body = String), (status = "default", body = lantern_api::Problem)))]
 #[post("/done/<id>", data = "<data>")]
@@ -148,7 +148,7 @@ async fn answer(
 }
 
 /// Answer a command, with the key in the address.
-#[utoipa::path(context_path = "", tag = "way in",
+#[utoipa::path(operation_id = "pickup_answer_key", context_path = "", tag = "way in",
     request_body(content = String, content_type = "text/plain"),
     responses((status = 200, body = String), (status = "default", body = lantern_api::Problem)))]
 #[post("/done/<id>/<key>", data = "<data>")]
@@ -163,7 +163,7 @@ async fn answer_key(
 }
 
 /// Answer a command with a plain GET; `answer` is what the body would be.
-#[utoipa::path(context_path = "", tag = "way in",
+#[utoipa::path(operation_id = "pickup_answer_get", context_path = "", tag = "way in",
     responses((status = 200, body = String), (status = "default", body = lantern_api::Problem)))]
 #[get("/done/<id>/<key>?<answer>")]
 async fn answer_get(

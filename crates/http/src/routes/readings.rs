@@ -25,7 +25,7 @@ pub(super) fn routes() -> Vec<Route> {
 ///
 /// Suspect and rejected readings are left out, unless `all=true` asks for them.
 /// With `unit`, values are in another unit than the signal's.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "readings_readings", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<Reading>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
@@ -66,7 +66,7 @@ async fn readings(
 }
 
 /// The reading at a time, or else the last before it.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "readings_reading_at", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Reading), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/reading?<at>&<unit>")]
 async fn reading_at(
@@ -97,7 +97,7 @@ async fn reading_at(
 /// From when to when there are readings, of which only summaries may be left:
 /// `signals` is a list such as `tower/level,tower/air`, by default all that the site
 /// has declared, of 50 at most.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "readings_span", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Vec<SignalSpan>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/span?<signals>")]
 async fn span(
@@ -122,7 +122,7 @@ async fn span(
 /// which the device is expected to report. At most 1,000, oldest first.
 ///
 /// What lies before the first reading and after the last is no gap.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "readings_gaps", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<Gap>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/gaps?<from>&<to>&<longer_than_s>&<limit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
@@ -153,7 +153,7 @@ async fn gaps(
 
 /// Delete the readings of a signal from `from` to `to` (excluded); both have to
 /// be given. With `dry_run=true` the answer only says how many there are.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "readings_delete_readings", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Deletion), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<dry_run>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]

@@ -23,7 +23,7 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// Sending instructions for a device and its signals, with `KEY` where its key
 /// belongs.
-#[utoipa::path(context_path = "/api/v1", tag = "sending",
+#[utoipa::path(operation_id = "sending_show_recipes", context_path = "/api/v1", tag = "sending",
     responses((status = 200, body = Recipes), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/recipes")]
 async fn show_recipes(
@@ -48,7 +48,7 @@ async fn show_recipes(
 
 /// Try out a payload: what each of its values would become, and what is wrong.
 /// Nothing is kept.
-#[utoipa::path(context_path = "/api/v1", tag = "sending", request_body = Trying,
+#[utoipa::path(operation_id = "sending_try_out", context_path = "/api/v1", tag = "sending", request_body = Trying,
     responses((status = 200, body = Tried), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/try", data = "<body>")]
 async fn try_out(engine: &State<Arc<Engine>>, _access: Access, site: &str, body: Body<Trying>) -> Answer<Tried> {
@@ -71,7 +71,7 @@ async fn try_out(engine: &State<Arc<Engine>>, _access: Access, site: &str, body:
 }
 
 /// Enter a reading by hand. A signal that is reserved for its device refuses it.
-#[utoipa::path(context_path = "/api/v1", tag = "sending", request_body = NewHandReading,
+#[utoipa::path(operation_id = "sending_enter", context_path = "/api/v1", tag = "sending", request_body = NewHandReading,
     responses((status = 201, body = Reading), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals/<signal>/readings", data = "<body>")]
 async fn enter(
@@ -89,7 +89,7 @@ async fn enter(
 
 /// Who entered readings of a signal by hand, from `from` to `to` (excluded; by
 /// default the last day), in order of time.
-#[utoipa::path(context_path = "/api/v1", tag = "sending",
+#[utoipa::path(operation_id = "sending_entered", context_path = "/api/v1", tag = "sending",
     responses((status = 200, body = Page<HandReading>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/hand-readings?<from>&<to>&<after>&<limit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]

@@ -26,7 +26,7 @@ fn also(names: &[(String, SignalId)], signal: SignalId) -> Vec<String> {
 }
 
 /// The signals of a device, in the order they were declared.
-#[utoipa::path(context_path = "/api/v1", tag = "signals",
+#[utoipa::path(operation_id = "signals_list", context_path = "/api/v1", tag = "signals",
     responses((status = 200, body = Page<Signal>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals?<after>&<limit>")]
 async fn list(
@@ -49,7 +49,7 @@ async fn list(
 }
 
 /// Declare a signal. An arrival of that name becomes it, with its readings.
-#[utoipa::path(context_path = "/api/v1", tag = "signals", request_body = NewSignal,
+#[utoipa::path(operation_id = "signals_add", context_path = "/api/v1", tag = "signals", request_body = NewSignal,
     responses((status = 201, body = Signal), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/signals", data = "<body>")]
 async fn add(
@@ -65,7 +65,7 @@ async fn add(
 }
 
 /// One signal.
-#[utoipa::path(context_path = "/api/v1", tag = "signals",
+#[utoipa::path(operation_id = "signals_show", context_path = "/api/v1", tag = "signals",
     responses((status = 200, body = Signal), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: &str, signal: &str) -> Answer<Signal> {
@@ -76,7 +76,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, device: 
 }
 
 /// Change a signal. Its code stays: senders use it.
-#[utoipa::path(context_path = "/api/v1", tag = "signals", request_body = SignalChange,
+#[utoipa::path(operation_id = "signals_change", context_path = "/api/v1", tag = "signals", request_body = SignalChange,
     responses((status = 200, body = Signal), (status = "default", body = lantern_api::Problem)))]
 #[patch("/sites/<site>/devices/<device>/signals/<signal>", data = "<body>")]
 async fn change(
@@ -95,7 +95,7 @@ async fn change(
 }
 
 /// How much would go with a signal: its readings, counted up to a million.
-#[utoipa::path(context_path = "/api/v1", tag = "signals",
+#[utoipa::path(operation_id = "signals_extent", context_path = "/api/v1", tag = "signals",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/extent")]
 async fn extent(
@@ -113,7 +113,7 @@ async fn extent(
 ///
 /// A signal with readings is removed only with `confirm` set to its code;
 /// without it, the answer says how much would go.
-#[utoipa::path(context_path = "/api/v1", tag = "signals",
+#[utoipa::path(operation_id = "signals_remove", context_path = "/api/v1", tag = "signals",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/signals/<signal>?<confirm>")]
 async fn remove(

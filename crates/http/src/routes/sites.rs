@@ -23,7 +23,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// The sites, in order of code.
-#[utoipa::path(context_path = "/api/v1", tag = "sites",
+#[utoipa::path(operation_id = "sites_list", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Page<Site>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites?<after>&<limit>")]
 async fn list(
@@ -48,7 +48,7 @@ async fn list(
 }
 
 /// Make a site.
-#[utoipa::path(context_path = "/api/v1", tag = "sites", request_body = NewSite,
+#[utoipa::path(operation_id = "sites_add", context_path = "/api/v1", tag = "sites", request_body = NewSite,
     responses((status = 201, body = Site), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites", data = "<body>")]
 async fn add(
@@ -61,7 +61,7 @@ async fn add(
 }
 
 /// One site.
-#[utoipa::path(context_path = "/api/v1", tag = "sites",
+#[utoipa::path(operation_id = "sites_show", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>")]
 async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<Site> {
@@ -71,7 +71,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answe
 }
 
 /// Change a site.
-#[utoipa::path(context_path = "/api/v1", tag = "sites", request_body = SiteChange,
+#[utoipa::path(operation_id = "sites_change", context_path = "/api/v1", tag = "sites", request_body = SiteChange,
     responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
 #[patch("/sites/<site>", data = "<body>")]
 async fn change(engine: &State<Arc<Engine>>, _change: Change, site: &str, body: Body<SiteChange>) -> Answer<Site> {
@@ -82,7 +82,7 @@ async fn change(engine: &State<Arc<Engine>>, _change: Change, site: &str, body: 
 }
 
 /// How much would go with a site: its readings, counted up to a million.
-#[utoipa::path(context_path = "/api/v1", tag = "sites",
+#[utoipa::path(operation_id = "sites_extent", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/extent")]
 async fn extent(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<Removal> {
@@ -94,7 +94,7 @@ async fn extent(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Ans
 ///
 /// Without `confirm`, says how much would go. With `confirm` set to the site's
 /// code, removes it.
-#[utoipa::path(context_path = "/api/v1", tag = "sites",
+#[utoipa::path(operation_id = "sites_remove", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Removal), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>?<confirm>")]
 async fn remove(engine: &State<Arc<Engine>>, _change: Change, site: &str, confirm: Option<&str>) -> Answer<Removal> {

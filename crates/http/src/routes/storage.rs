@@ -35,7 +35,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// How long readings of a signal are kept.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_signal_retention", context_path = "/api/v1", tag = "storage",
     responses((status = 200, body = RetentionState), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/retention")]
 async fn signal_retention(
@@ -53,7 +53,7 @@ async fn signal_retention(
 
 /// Set how long readings of a signal are kept, whatever its kind says. With
 /// `dry_run=true` the answer only says what it would do.
-#[utoipa::path(context_path = "/api/v1", tag = "storage", request_body = Retention,
+#[utoipa::path(operation_id = "storage_set_signal_retention", context_path = "/api/v1", tag = "storage", request_body = Retention,
     responses((status = 200, body = RetentionEffect), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/devices/<device>/signals/<signal>/retention?<dry_run>", data = "<body>")]
 async fn set_signal_retention(
@@ -70,7 +70,7 @@ async fn set_signal_retention(
 }
 
 /// Let a signal be kept as its kind says, or for ever.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_reset_signal_retention", context_path = "/api/v1", tag = "storage",
     responses((status = 204), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/devices/<device>/signals/<signal>/retention")]
 async fn reset_signal_retention(
@@ -86,7 +86,7 @@ async fn reset_signal_retention(
 }
 
 /// How long readings of devices of a kind are kept.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_kind_retention", context_path = "/api/v1", tag = "storage",
     responses((status = 200, body = RetentionState), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/kinds/<kind>/retention")]
 async fn kind_retention(
@@ -102,7 +102,7 @@ async fn kind_retention(
 
 /// Set how long readings of devices of a kind are kept, where a signal has
 /// nothing of its own. With `dry_run=true` the answer only says what it would do.
-#[utoipa::path(context_path = "/api/v1", tag = "storage", request_body = Retention,
+#[utoipa::path(operation_id = "storage_set_kind_retention", context_path = "/api/v1", tag = "storage", request_body = Retention,
     responses((status = 200, body = RetentionEffect), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/kinds/<kind>/retention?<dry_run>", data = "<body>")]
 async fn set_kind_retention(
@@ -118,7 +118,7 @@ async fn set_kind_retention(
 }
 
 /// Let what devices of a kind send be kept for ever.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_reset_kind_retention", context_path = "/api/v1", tag = "storage",
     responses((status = 204), (status = "default", body = lantern_api::Problem)))]
 #[delete("/sites/<site>/kinds/<kind>/retention")]
 async fn reset_kind_retention(
@@ -153,7 +153,7 @@ async fn set(engine: &Engine, keeper: Keeper, wanted: Retention, dry_run: Option
 }
 
 /// How much room everything takes.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_storage", context_path = "/api/v1", tag = "storage",
     responses((status = 200, body = Storage), (status = "default", body = lantern_api::Problem)))]
 #[get("/storage")]
 async fn storage(engine: &State<Arc<Engine>>, _access: Access) -> Answer<Storage> {
@@ -184,7 +184,7 @@ struct Download {
 
 /// Everything there is, as it is at one moment: a database file, checked after
 /// writing. The service goes on meanwhile. Restore it with `key-lantern restore`.
-#[utoipa::path(context_path = "/api/v1", tag = "storage",
+#[utoipa::path(operation_id = "storage_backup", context_path = "/api/v1", tag = "storage",
     responses((status = 200, content_type = "application/vnd.sqlite3", body = Vec<u8>),
         (status = "default", body = lantern_api::Problem)))]
 #[get("/backup")]

@@ -75,7 +75,7 @@ impl Division {
 /// `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
 /// reading are left out. With `unit`, numbers are in another unit than the
 /// signal's.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "summaries_summary", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = SummarySet), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/summary?<from>&<to>&<buckets>&<by>&<zone>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
@@ -104,7 +104,7 @@ async fn summary(
 /// Several signals in the same buckets: `signals` is a list such as
 /// `tower/level,larder/temp:Cel`, of 50 at most, where what follows the colon is
 /// another unit than the signal's. All else as for one signal.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "summaries_table", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = SummaryTable), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/summary?<signals>&<from>&<to>&<buckets>&<by>&<zone>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
@@ -137,7 +137,7 @@ async fn table(
 ///
 /// They are chosen by largest triangles (LTTB). Where there are more than 200,000
 /// readings, from the first, smallest, largest and last of short times.
-#[utoipa::path(context_path = "/api/v1", tag = "reading back",
+#[utoipa::path(operation_id = "summaries_curve", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Curve), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/signals/<signal>/curve?<from>&<to>&<points>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]

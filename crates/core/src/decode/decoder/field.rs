@@ -8,6 +8,7 @@ use std::borrow::Cow;
 
 /// How the text of a field is read.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecoderFieldType))]
 #[serde(rename_all = "lowercase")]
 pub enum FieldType {
     /// A number where it reads as one, else a text.
@@ -26,6 +27,7 @@ pub enum FieldType {
 /// A name, or a name with more. `@at`, `@ago` and `@device` are the time and the
 /// device of the record; a field called `-` is passed over.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecoderField))]
 #[serde(untagged)]
 pub enum Field {
     /// Just the name.
@@ -36,6 +38,7 @@ pub enum Field {
 
 /// A field with all it can say.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecoderFullField))]
 #[serde(deny_unknown_fields)]
 pub struct FullField {
     /// See [`Field`].

@@ -23,6 +23,7 @@ use std::collections::BTreeMap;
 
 /// How a payload is written.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = Decoder))]
 #[serde(tag = "form", rename_all = "lowercase", deny_unknown_fields)]
 pub enum Form {
     /// One value on a line and nothing else.
@@ -59,6 +60,7 @@ pub enum Form {
         /// The mark after it.
         stop: String,
         /// How a message is written: `bare`, `list` or `pairs`.
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
         inside: Box<Form>,
     },
     /// JSON of another shape than ours.

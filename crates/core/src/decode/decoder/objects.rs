@@ -10,6 +10,7 @@ use std::borrow::Cow;
 
 /// A part of a record that is a value.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = DecoderObjectField))]
 #[serde(deny_unknown_fields)]
 pub struct ObjectField {
     /// Where it stands: names and numbers joined with dots, such as

@@ -9,6 +9,7 @@ use std::borrow::Cow;
 
 /// How bytes are written in a payload.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = NumberEncoding))]
 #[serde(rename_all = "lowercase")]
 pub enum Encoding {
     /// As they are.
@@ -30,6 +31,7 @@ impl Encoding {
 /// Which end of a number comes first. Bits of a byte are taken from the same
 /// end: the most significant first with `big`, the least with `little`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = ByteOrder))]
 #[serde(rename_all = "lowercase")]
 pub enum Order {
     /// The most significant byte.
@@ -48,6 +50,7 @@ impl Order {
 
 /// One part of a packed payload.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(untagged)]
 pub enum PackedField {
     /// A number or flag.
@@ -58,6 +61,7 @@ pub enum PackedField {
 
 /// A number in a packed payload: `raw × scale + offset`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct PackedNumber {
     /// Its name, or `@at`, `@ago`, `@device`, `-` as in text.
@@ -84,6 +88,7 @@ pub struct PackedNumber {
 
 /// How often a group comes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = GroupRepeat))]
 #[serde(untagged)]
 pub enum Repeat {
     /// So often.
@@ -96,6 +101,7 @@ pub enum Repeat {
 /// or device of its own, or if samples are evenly spaced; else the names get the
 /// number of the repetition behind a dot, from 1.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct PackedGroup {
     /// How often.
