@@ -1,7 +1,7 @@
 //! `cargo xtask test` and `cargo xtask lint`.
 
-use crate::{console, types};
 use crate::run::{cargo, command, run};
+use crate::{console, types};
 use anyhow::{Context, Result, ensure};
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};

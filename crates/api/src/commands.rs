@@ -1,5 +1,5 @@
-use lantern_core::Value as ReadingValue;
 use crate::{CommandStage, Value, ValueType};
+use lantern_core::Value as ReadingValue;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;

@@ -1,5 +1,5 @@
-use lantern_core::Value as ReadingValue;
 use crate::{DeviceState, Value};
+use lantern_core::Value as ReadingValue;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

@@ -1,5 +1,5 @@
-use lantern_core::decode::decoder::Form as Decoder;
 use crate::{CommandDeclaration, NewSignal, Position};
+use lantern_core::decode::decoder::Form as Decoder;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

@@ -1,6 +1,6 @@
+use crate::{Reading, ReadingQuality, Value};
 use lantern_core::Value as ReadingValue;
 use lantern_core::meaning::Meaning;
-use crate::{Reading, ReadingQuality, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

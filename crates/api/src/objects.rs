@@ -1,6 +1,6 @@
+use crate::{CommandDeclaration, Connection, DeviceState, Position, Presence, SignalRole, ValueType, present};
 use lantern_core::decode::decoder::Form as Decoder;
 use lantern_core::meaning::Meaning;
-use crate::{CommandDeclaration, Connection, DeviceState, Position, Presence, SignalRole, ValueType, present};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

@@ -1,5 +1,5 @@
-use lantern_core::Value as ReadingValue;
 use crate::{Direction, Presence, Value, ValueType};
+use lantern_core::Value as ReadingValue;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

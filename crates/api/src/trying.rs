@@ -1,6 +1,6 @@
+use crate::{NewSignal, RefusedValue, Remark, Value};
 use lantern_core::Value as ReadingValue;
 use lantern_core::decode::decoder::Form as Decoder;
-use crate::{NewSignal, RefusedValue, Remark, Value};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 

@@ -72,12 +72,14 @@ impl Moments {
         let slope = self.xy / self.xx;
         let left = (self.yy - slope * self.xy).max(0.0);
         let residual = if self.count > 2.0 { (left / (self.count - 2.0)).sqrt() } else { 0.0 };
-        Some(Line { slope, intercept: self.mean_y - slope * self.mean_x, residual })
+        let line = Line { slope, intercept: self.mean_y - slope * self.mean_x, residual };
+        [line.slope, line.intercept, line.residual].iter().all(|part| part.is_finite()).then_some(line)
     }
 
     fn correlation(&self) -> Option<f64> {
         let both = Self::varies(self.xx, self.mean_x, self.count) && Self::varies(self.yy, self.mean_y, self.count);
-        both.then(|| (self.xy / (self.xx * self.yy).sqrt()).clamp(-1.0, 1.0))
+        let correlation = self.xy / (self.xx.sqrt() * self.yy.sqrt());
+        (both && correlation.is_finite()).then(|| correlation.clamp(-1.0, 1.0))
     }
 }
 
@@ -92,7 +94,8 @@ pub(super) fn correlation(points: impl Iterator<Item = (f64, f64)> + Clone) -> O
     Moments::of(points)?.correlation()
 }
 
-/// Figures of two pairs or more.
+/// Figures of two pairs or more; `None` too where differences are so large that their squares
+/// are no numbers any more.
 #[must_use]
 pub fn figures(pairs: &[Pair]) -> Option<Figures> {
     let both = Moments::of(pairs.iter().map(|pair| (pair.other, pair.reference)))?;
@@ -102,10 +105,12 @@ pub fn figures(pairs: &[Pair]) -> Option<Figures> {
         differences.fold((0.0, 0.0, f64::INFINITY, f64::NEG_INFINITY), |(squares, about, low, high), d| {
             (squares + d * d, about + (d - bias) * (d - bias), f64::min(low, d), f64::max(high, d))
         });
-    Some(Figures {
+    let spread = (about / (both.count - 1.0)).sqrt();
+    let rms = (squares / both.count).sqrt();
+    [bias, spread, rms, low, high].iter().all(|figure| figure.is_finite()).then(|| Figures {
         bias,
-        spread: (about / (both.count - 1.0)).sqrt(),
-        rms: (squares / both.count).sqrt(),
+        spread,
+        rms,
         range: (low, high),
         correlation: both.correlation(),
         line: both.line(),
@@ -116,6 +121,12 @@ pub fn figures(pairs: &[Pair]) -> Option<Figures> {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn what_is_beyond_numbers_has_no_figures() {
+        assert_eq!(figures(&pairs(&[(1e200, -1e200), (-1e200, 1e200), (0.0, 1.0)])), None);
+        assert_eq!(regression(&[(0.0, 1e300), (1e-300, -1e300)]), None);
+    }
 
     fn pairs(values: &[(f64, f64)]) -> Vec<Pair> {
         (0..).zip(values).map(|(at, &(reference, other))| Pair { at, reference, other }).collect()
