@@ -49,8 +49,7 @@ impl Add<Micros> for Moment {
 
     /// Held inside the range of moments.
     fn add(self, span: Micros) -> Self {
-        let micros = self.as_micros().saturating_add(span.0);
-        Self::from_micros(micros.clamp(Self::MIN.as_micros(), Self::MAX.as_micros())).unwrap_or(self)
+        self.shifted(span.0)
     }
 }
 
@@ -59,7 +58,7 @@ impl Sub<Micros> for Moment {
 
     /// Held inside the range of moments.
     fn sub(self, span: Micros) -> Self {
-        self + Micros(span.0.saturating_neg())
+        self.shifted(span.0.saturating_neg())
     }
 }
 

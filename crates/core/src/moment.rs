@@ -51,8 +51,12 @@ impl Moment {
     #[must_use]
     pub fn plus_seconds(self, seconds: f64) -> Self {
         // A float to integer cast saturates, so no overflow is possible here.
-        let shifted = self.0.saturating_add((seconds * MICROS as f64) as i64);
-        Self(shifted.clamp(*RANGE.start(), *RANGE.end()))
+        self.shifted((seconds * MICROS as f64) as i64)
+    }
+
+    /// This moment plus so many microseconds, held inside the representable range.
+    pub(crate) fn shifted(self, micros: i64) -> Self {
+        Self(self.0.saturating_add(micros).clamp(*RANGE.start(), *RANGE.end()))
     }
 
     /// The next moment there is, a microsecond later.

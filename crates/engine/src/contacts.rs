@@ -14,8 +14,6 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Lines that may wait to be written; beyond it they are counted and dropped.
 const MAX_PENDING: usize = 5_000;
-/// Bytes of a payload that are kept.
-pub(crate) const PAYLOAD_KEPT: usize = 2_048;
 
 /// One attempt.
 pub struct Attempt {
@@ -165,7 +163,9 @@ impl Contacts {
         }
         self.store.trim_contacts(&touched, now).await?;
         let mut inner = self.inner();
-        touched.iter().for_each(|caller| drop(inner.touched.remove(caller)));
+        for caller in &touched {
+            inner.touched.remove(caller);
+        }
         Ok(())
     }
 }

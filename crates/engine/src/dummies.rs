@@ -37,7 +37,9 @@ impl Dummies {
     /// Forgets removed signals.
     pub(crate) fn forget(&self, signals: &[SignalId]) {
         let mut open = self.open.write().unwrap_or_else(PoisonError::into_inner);
-        signals.iter().for_each(|signal| drop(open.remove(signal)));
+        for signal in signals {
+            open.remove(signal);
+        }
     }
 
     /// Looks for values that were asked for; says whether any came.

@@ -34,7 +34,7 @@ pub fn point(point: Point) -> api::Reading {
         value: point.value,
         quality,
         cause,
-        raw: point.raw.map(api::Value::Number),
+        raw: point.raw.map(Value::Number),
         trial: false,
     }
 }

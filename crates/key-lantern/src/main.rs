@@ -75,7 +75,7 @@ struct RestoreArgs {
 
 fn main() -> ExitCode {
     let result = match Cli::parse().command {
-        Command::Serve(flags) => run(flags),
+        Command::Serve(flags) => run(&flags),
         Command::Check(args) => check(&args),
         Command::Restore(args) => restore(&args),
         Command::Openapi => {
@@ -93,7 +93,7 @@ fn main() -> ExitCode {
     }
 }
 
-fn run(flags: Flags) -> Result<(), Cause> {
+fn run(flags: &Flags) -> Result<(), Cause> {
     let (settings, _) = flags.resolve()?;
     start_logging(&settings)?;
     Ok(serve(settings, Arc::new(Console))?)

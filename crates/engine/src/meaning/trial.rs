@@ -91,7 +91,7 @@ impl Trials {
     /// The other signals with their last values.
     async fn others(&self, bound: &SignalMeaning, now: Moment) -> Result<Vec<api::OtherValue>, Problem> {
         let store = &*self.definitions.store;
-        let mut names: Vec<(String, lantern_core::SignalId)> =
+        let mut names: Vec<(String, SignalId)> =
             bound.checked.needs().iter().map(|need| need.signal.clone()).zip(bound.needs.iter().copied()).collect();
         if let Some(derivation) = Derivation::new(&bound.checked) {
             names.extend(derivation.inputs().map(str::to_owned).zip(bound.inputs.iter().copied()));

@@ -39,13 +39,9 @@ impl Described {
         let commands = whole(declared::commands(device.commands.as_deref()), &mut damaged);
         let mut signals = Vec::new();
         for signal in store.signals(device.id).await?.into_iter().filter(|signal| signal.value_type.is_some()) {
-            signals.push(match declaration(signal) {
-                Ok(signal) => signal,
-                Err((signal, cause)) => {
-                    damaged.push(Damaged { why: format!("`{}`: {}", signal.code, cause.why), ..cause });
-                    signal
-                }
-            });
+            let (signal, cause) = declaration(signal);
+            damaged.extend(cause.map(|cause| Damaged { why: format!("`{}`: {}", signal.code, cause.why), ..cause }));
+            signals.push(signal);
         }
         let section = DeviceSection {
             code: device.code.clone(),
@@ -85,8 +81,8 @@ fn whole<T>(part: Result<T, Damaged>, damaged: &mut Vec<Damaged>) -> Option<T> {
     part.map_err(|cause| damaged.push(cause)).ok()
 }
 
-/// A signal as it would be declared; if its meaning is damaged, without it.
-pub(super) fn declaration(signal: store::Signal) -> Result<NewSignal, (NewSignal, Damaged)> {
+/// A signal as it would be declared; a damaged meaning is left out and told beside it.
+pub(super) fn declaration(signal: store::Signal) -> (NewSignal, Option<Damaged>) {
     let meaning = meaning_of(&signal);
     let mut declared = NewSignal {
         value_type: signal.value_type.unwrap_or(ValueType::Text),
@@ -103,9 +99,9 @@ pub(super) fn declaration(signal: store::Signal) -> Result<NewSignal, (NewSignal
     match meaning {
         Ok(meaning) => {
             declared.meaning = meaning.and_then(|meaning| serde_json::to_value(meaning).ok());
-            Ok(declared)
+            (declared, None)
         }
-        Err(damaged) => Err((declared, damaged)),
+        Err(damaged) => (declared, Some(damaged)),
     }
 }
 

@@ -136,7 +136,7 @@ impl SetUp {
             let declared = known.iter().find(|s| s.code == signal.code && s.value_type.is_some());
             match declared {
                 None => drop(self.store.add_signal(device.id, signal.to_new(), clock::now()).await?),
-                Some(known) if declaration(known.clone()).is_ok_and(|known| known == signal.to_api()) => {}
+                Some(known) if matches!(declaration(known.clone()), (known, None) if known == signal.to_api()) => {}
                 Some(known) => drop(self.store.change_signal(known.id, signal.to_change()).await?),
             }
         }

@@ -20,9 +20,9 @@ const MAX_OVERLAP_S: f64 = 31_622_400.0;
 #[derive(Debug, Clone)]
 pub enum KeyHolder {
     /// A device.
-    Device(Device),
+    Device(Box<Device>),
     /// The site.
-    Site(Site),
+    Site(Box<Site>),
 }
 
 impl KeyHolder {
@@ -55,7 +55,7 @@ impl KeyHolder {
 
     fn concerned(&self) -> Option<Concerned> {
         match self {
-            Self::Device(device) => Some(Concerned::from(device)),
+            Self::Device(device) => Some(Concerned::from(device.as_ref())),
             Self::Site(_) => None,
         }
     }

@@ -40,7 +40,7 @@ async fn arrival(engine: &Engine, device: String, signal: Signal) -> Result<Arri
         first_at: first.to_string(),
         last: readings.iter().rev().take(SHOWN).cloned().map(shown::reading).collect(),
         readings: extent.count,
-        value_type: value_type,
+        value_type,
         unit: signal.unit.clone().or_else(|| guessed().map(str::to_owned)),
         ignored_at: signal.ignored_at.map(|at| at.to_string()),
         name: signal.code,

@@ -25,11 +25,11 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 async fn of_device(store: &Store, site: &str, device: &str) -> Result<KeyHolder, Problem> {
-    Ok(KeyHolder::Device(found::device(store, site, device).await?.1))
+    Ok(KeyHolder::Device(Box::new(found::device(store, site, device).await?.1)))
 }
 
 async fn of_site(store: &Store, site: &str) -> Result<KeyHolder, Problem> {
-    Ok(KeyHolder::Site(found::site(store, site).await?))
+    Ok(KeyHolder::Site(Box::new(found::site(store, site).await?)))
 }
 
 async fn page_of(engine: &Engine, holder: KeyHolder, after: Option<&str>, limit: Option<&str>) -> Answer<Page<Key>> {

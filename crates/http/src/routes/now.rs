@@ -98,7 +98,7 @@ fn signal_now(signal: Signal, mut readings: Vec<(Moment, Value)>, interval_s: f6
         symbol: shown::symbol(signal.unit.as_deref()),
         signal: signal.code,
         name: signal.name,
-        value_type: value_type,
+        value_type,
         unit: signal.unit,
         age_s: last.as_ref().map(|(at, _)| now.seconds_since(*at).max(0.0)),
         last: last.map(shown::reading),

@@ -48,7 +48,7 @@ async fn signal_retention(
     let (_, _, signal) = found::signal(&engine.store, site, device, signal).await?;
     let own = engine.store.retention(Keeper::Signal(signal.id)).await?;
     let effective = engine.store.retention_of(signal.id).await?.unwrap_or_default();
-    Ok(Json(RetentionState { own: own, effective: (effective) }))
+    Ok(Json(RetentionState { own, effective }))
 }
 
 /// Set how long readings of a signal are kept, whatever its kind says. With
@@ -97,7 +97,7 @@ async fn kind_retention(
 ) -> Answer<RetentionState> {
     let (_, kind) = found::kind(&engine.store, site, kind).await?;
     let own = engine.store.retention(Keeper::Kind(kind.id)).await?;
-    Ok(Json(RetentionState { own: own, effective: (own.unwrap_or_default()) }))
+    Ok(Json(RetentionState { own, effective: own.unwrap_or_default() }))
 }
 
 /// Set how long readings of devices of a kind are kept, where a signal has
