@@ -2,6 +2,7 @@
 
 mod console;
 mod demo;
+mod modules;
 mod run;
 mod shots;
 mod test;
@@ -52,6 +53,11 @@ enum Task {
     Shots,
     /// Make the console's types from the description of the interface
     Types,
+    /// Say which modules of a crate use which, in layers
+    Modules {
+        /// Names of crates; all if none is given
+        names: Vec<String>,
+    },
     /// Build everything from nothing and say what each package cost
     Times {
         /// How many packages to list
@@ -65,6 +71,7 @@ fn main() -> ExitCode {
         Task::Demo { options } => demo::demo(&options),
         Task::Test { options } => test::test(&options),
         Task::Lint => test::lint(),
+        Task::Modules { names } => modules::print(&names),
         Task::Console => console::build(),
         Task::Bench { options } => run::measure(&options),
         Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),

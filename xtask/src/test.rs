@@ -1,7 +1,7 @@
 //! `cargo xtask test` and `cargo xtask lint`.
 
 use crate::run::{cargo, command, run};
-use crate::{console, types};
+use crate::{console, modules, types};
 use anyhow::{Context, Result, ensure};
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
@@ -47,6 +47,7 @@ fn number_before(line: &str, word: &str) -> u32 {
 /// Formatting and linters, warnings being errors.
 pub(crate) fn lint() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
+    modules::check()?;
     console::packages()?;
     console::npm(&["run", "--silent", "lint"])?;
     run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"]))

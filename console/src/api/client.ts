@@ -11,6 +11,15 @@ export function setCsrf(token: string | undefined): void {
   csrf = token ?? '';
 }
 
+/** What is being read; given up when the session ends. */
+let reading = new AbortController();
+
+/** Gives up everything that is being read. */
+export function abandonReading(): void {
+  reading.abort();
+  reading = new AbortController();
+}
+
 async function request(method: string, path: string, body?: unknown): Promise<Response> {
   const headers: Record<string, string> = { Accept: 'application/json' };
   if (method !== 'GET') headers['X-CSRF-Token'] = csrf;
@@ -21,6 +30,7 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
       method,
       headers,
       ...(body === undefined ? {} : { body: JSON.stringify(body) }),
+      ...(method === 'GET' ? { signal: reading.signal } : {}),
     });
   } catch {
     throw new Problem(

@@ -13,7 +13,7 @@ import { useColorScheme } from '@mui/material/styles';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { NavLink, Link as RouterLink, useNavigate } from 'react-router';
-import { api, setCsrf } from '../api/client';
+import { abandonReading, api, setCsrf } from '../api/client';
 import { session } from '../api/queries';
 import type { Site } from '../api/schema';
 import { useServiceNow } from '../format/clock';
@@ -205,9 +205,12 @@ function PersonMenu() {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const logOut = async () => {
+    // The page goes first, so that nothing asks for what the session no longer gives.
+    await navigate('/log-in');
+    await cache.cancelQueries();
+    abandonReading();
     await api.post('/log-out');
     setCsrf(undefined);
-    await navigate('/log-in');
     cache.clear();
   };
   return (

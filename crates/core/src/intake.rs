@@ -1,13 +1,12 @@
 //! From named raw values to readings of a device's signals.
 
+pub use crate::decode::MAX_AHEAD_SECONDS;
 use crate::decode::{Decoded, Item, Raw, Remark};
 use crate::quality::{Cause, Quality};
 use crate::units::{UnitChange, UnitCode};
 use crate::{Moment, Reading, Refusal, RefusalCode, SignalId, Value, ValueType, code};
 use std::collections::HashMap;
 
-/// How far ahead of the service's clock a time may be, in seconds.
-pub const MAX_AHEAD_SECONDS: f64 = 600.0;
 /// How long ago a time may be, in seconds (twenty years): before that lie the
 /// years at which the clocks of boards begin to count.
 pub const MAX_BEHIND_SECONDS: f64 = 20.0 * 365.25 * 86_400.0;

@@ -1,15 +1,16 @@
-//! The MQTT server's state machine: bytes of a client go through reader, broker
+//! The MQTT server's state machine: bytes of a client go through reader, connection, broker
 //! and writer, and what is kept of it all is restored.
 
 use bytes::BytesMut;
 use lantern_core::state::{KeptState, StateChange, StateKey};
 use lantern_core::{Moment, SiteId};
-use lantern_mqtt::codec::{Ack, Connect, Incoming, Outgoing, Reader, Reason, Version, Welcome, Writer};
-use lantern_mqtt::{Broker, Ending, Filter, Link, Message, Outbox, Outcome, QoS, Receipt};
+use lantern_mqtt::codec::{Connect, Incoming, Outgoing, Reader, Reason, Subscription, Version, Welcome, Writer};
+use lantern_mqtt::{Action, Broker, Connection, Done, End, Filter, Link, Outcome, Output, Ticket, Work};
 use std::collections::BTreeMap;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
+use std::time::Instant;
 
 const SITE: SiteId = SiteId(1);
 /// Packets taken from one input.
@@ -96,7 +97,7 @@ struct Session {
     broker: Broker,
     kept: Kept,
     link: Link,
-    outbox: Arc<Outbox>,
+    connection: Connection,
     now: Moment,
 }
 
@@ -112,7 +113,6 @@ impl Session {
         let mut kept = Kept::default();
         let opened = broker.open(SITE, &"c".into(), &Arc::from([1_u8]), connect, now);
         kept.keep(opened.changes);
-        let outbox = Arc::new(Outbox::default());
         let welcome = Welcome {
             reason: Reason::Success,
             text: None,
@@ -123,62 +123,64 @@ impl Session {
             receive_maximum: 10,
             alias_maximum: 10,
         };
-        let outcome = broker.attach(opened.link, connect, welcome, &outbox, now)?;
-        let mut session = Self { broker, kept, link: opened.link, outbox, now };
+        let outcome = broker.attach(opened.link, connect, welcome, now)?;
+        let connection = Connection::new(opened.link, "c".into(), connect, Instant::now());
+        let mut session = Self { broker, kept, link: opened.link, connection, now };
         session.redeem(outcome);
         Some(session)
     }
 
-    fn take(&mut self, packet: Incoming) {
-        match packet {
-            Incoming::Publish(publish) => {
-                let mut receipt = None;
-                if publish.qos == QoS::ExactlyOnce {
-                    match self.broker.receive(self.link, publish.id.unwrap_or(1)) {
-                        Receipt::New(change) => receipt = change,
-                        Receipt::Taken | Receipt::Underway => return,
-                    }
-                }
-                let message = Arc::new(Message {
-                    qos: publish.qos,
-                    retain: publish.retain,
-                    carried: publish.carried,
-                    ..Message::own(publish.topic, publish.payload)
-                });
+    /// Takes a packet, and does what the connection asks for at once.
+    fn take(&mut self, packet: Incoming) -> Result<(), End> {
+        self.connection.handle_packet(&mut self.broker, packet, self.now)?;
+        while let Some(action) = self.connection.poll_action() {
+            if let Action::Begin(work) = action {
+                let done = self.work(work);
+                self.connection.handle_done(&mut self.broker, done, self.now)?;
+            }
+        }
+        assert!(!self.connection.is_full(), "nothing is left under way");
+        Ok(())
+    }
+
+    fn work(&mut self, work: Work) -> Done {
+        match work {
+            Work::Take { packet, message, receipt, .. } => {
                 let mut outcome = self.broker.publish(SITE, &message);
                 outcome.changes.extend(receipt);
-                if publish.qos == QoS::ExactlyOnce {
-                    self.broker.received(self.link, publish.id.unwrap_or(1), true);
-                }
-                self.redeem(outcome);
+                self.kept.keep(outcome.changes);
+                Done::Taken { qos: message.qos, packet, result: Ok(outcome.tickets) }
             }
-            Incoming::Ack(Ack::PubRel, id, _) => {
-                let (_, change) = self.broker.released(self.link, id);
+            Work::Release { packet, is_known, change } => {
                 self.kept.keep(change.into_iter().collect());
+                Done::Released { packet, is_known, is_durable: true }
             }
-            Incoming::Ack(ack, id, reason) => {
-                let (outcome, _) = self.broker.acknowledged(self.link, ack, id, reason, self.now);
-                self.redeem(outcome);
-            }
-            Incoming::Subscribe { filters, .. } => {
-                for (written, options) in filters {
-                    let Ok(filter) = Filter::parse(&written) else { continue };
-                    let mut changes = Vec::new();
-                    self.broker.subscribe(self.link, &filter, options, &mut changes);
-                    self.kept.keep(changes);
-                    let outcome = self.broker.send_standing(self.link, &filter, options, Vec::new(), self.now);
-                    self.redeem(outcome);
-                }
-            }
-            Incoming::Unsubscribe { filters, .. } => {
-                let mut changes = Vec::new();
-                for filter in filters {
-                    self.broker.unsubscribe(self.link, &filter, &mut changes);
-                }
+            Work::Note(changes, tickets) => {
                 self.kept.keep(changes);
+                Done::Noted(tickets)
             }
-            Incoming::Ping | Incoming::Auth | Incoming::Connect(_) | Incoming::Disconnect { .. } => {}
+            Work::Subscribe(id, filters) => {
+                let mut tickets = Vec::new();
+                let reasons = filters.iter().map(|(written, options)| self.subscribe(written, *options, &mut tickets));
+                Done::Answered(vec![Outgoing::SubAck(id, reasons.collect(), None)], tickets)
+            }
+            Work::Unsubscribe(id, reasons, changes) => {
+                self.kept.keep(changes);
+                Done::Answered(vec![Outgoing::UnsubAck(id, reasons)], Vec::new())
+            }
+            Work::Ready(done) => done,
         }
+    }
+
+    fn subscribe(&mut self, written: &str, options: Subscription, tickets: &mut Vec<Ticket>) -> Reason {
+        let Ok(filter) = Filter::parse(written) else { return Reason::TopicFilterInvalid };
+        let mut changes = Vec::new();
+        let (reason, _) = self.broker.subscribe(self.link, &filter, options, &mut changes);
+        let outcome = self.broker.send_standing(self.link, &filter, options, Vec::new(), self.now);
+        changes.extend(outcome.changes);
+        self.kept.keep(changes);
+        tickets.extend(outcome.tickets);
+        reason
     }
 }
 
@@ -189,6 +191,7 @@ pub(crate) fn run(input: &[u8]) -> u64 {
     let mut data = input;
     let now = Moment::EPOCH.plus_seconds(1e9);
     let mut session: Option<(Session, Writer)> = None;
+    let mut over = End::Broken;
     for _ in 0..MAX_PACKETS {
         match reader.read(&mut data) {
             Ok(None) => break,
@@ -203,8 +206,11 @@ pub(crate) fn run(input: &[u8]) -> u64 {
             }
             Ok(Some(packet)) => {
                 std::mem::discriminant(&packet).hash(&mut hash);
-                if let Some((session, _)) = &mut session {
-                    session.take(packet);
+                if let Some((session, _)) = &mut session
+                    && let Err(end) = session.take(packet)
+                {
+                    over = end;
+                    break;
                 }
             }
         }
@@ -212,14 +218,16 @@ pub(crate) fn run(input: &[u8]) -> u64 {
     let Some((mut session, mut writer)) = session else { return hash.finish() };
     let mut out = BytesMut::new();
     let version = reader.version().unwrap_or(Version::V3);
-    for packet in session.outbox.take(usize::MAX) {
+    while let Some((link, output)) = session.broker.poll_output() {
+        assert_eq!(link, session.link, "there is nobody else");
+        let Output::Send(packet) = output else { continue };
         let before = out.len();
         writer.write(&packet, now, &mut out);
         let is_silent = version == Version::V3 && matches!(packet, Outgoing::Disconnect(..));
         assert!(out.len() >= before + 2 || is_silent || out.len() == before, "a packet has two bytes at least");
         std::mem::discriminant(&packet).hash(&mut hash);
     }
-    let (_, changes, _) = session.broker.detach(session.link, Ending::Broken { session_expiry_s: None }, now);
+    let (_, changes, _) = session.broker.detach(session.link, over.ending(), now);
     session.kept.keep(changes);
     let restored = Broker::restore(&session.kept.pieces(), now);
     restored.sessions(SITE, "", 10).len().hash(&mut hash);

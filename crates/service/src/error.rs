@@ -1,8 +1,10 @@
 //! Why the service cannot start, or ended.
 
-use crate::tls::TlsError;
-use lantern_store::{OpenError, StoreError};
+use lantern_store::{Cause, OpenError, StoreError};
 use std::net::SocketAddr;
+use std::path::PathBuf;
+use tokio_rustls::rustls;
+use tokio_rustls::rustls::pki_types::pem;
 
 /// Why the service cannot start, or ended. With its sources
 /// ([`with_sources`](lantern_store::with_sources)) each is a sentence for the operator.
@@ -53,5 +55,36 @@ pub enum ServeError {
         name: &'static str,
         /// How it ended.
         why: String,
+    },
+}
+
+/// Why a certificate cannot be used.
+#[derive(Debug, thiserror::Error)]
+pub enum TlsError {
+    /// A file without a certificate.
+    #[error("{} holds no certificate in PEM", .0.display())]
+    Empty(PathBuf),
+    /// Certificates that cannot be read.
+    #[error("the certificates in {} cannot be read", .0.display())]
+    Certificates(PathBuf, #[source] pem::Error),
+    /// A private key that cannot be read.
+    #[error("the private key in {} cannot be read", .0.display())]
+    Key(PathBuf, #[source] pem::Error),
+    /// The library cannot be set up.
+    #[error("TLS cannot be set up")]
+    SetUp(#[source] rustls::Error),
+    /// Certificates that cannot be believed.
+    #[error("the certificates in {} cannot be used to check those of clients", .0.display())]
+    Clients(PathBuf, #[source] Cause),
+    /// A certificate and a key that do not belong together.
+    #[error("{} and {} do not fit", .certificate.display(), .key.display())]
+    Unfit {
+        /// The file of the certificate.
+        certificate: PathBuf,
+        /// The file of the key.
+        key: PathBuf,
+        /// What the library said.
+        #[source]
+        cause: rustls::Error,
     },
 }

@@ -11,6 +11,7 @@
 //! | `run` | start, and graceful stop |
 //! | `supervisor` | the tasks |
 //! | `announce` | what it prints when it is up |
+//! | `sockets` | listening at an address |
 //! | `tls` | certificates, and the doors that speak TLS |
 //! | `mqtt` | what topics mean, who may use them, and what goes out on them |
 //! | [`maintenance`] | checking and restoring a database that no service has open |
@@ -23,6 +24,7 @@ pub mod maintenance;
 mod mqtt;
 mod run;
 pub mod settings;
+mod sockets;
 mod supervisor;
 mod tls;
 

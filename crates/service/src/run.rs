@@ -4,8 +4,9 @@ use crate::announce::announce;
 use crate::error::ServeError;
 use crate::mqtt;
 use crate::settings::{Listen, Settings};
+use crate::sockets::bind;
 use crate::supervisor::Supervisor;
-use crate::tls::{self, Certificates};
+use crate::tls::{Certificates, Door};
 use lantern_core::allowance::Allowance;
 use lantern_engine::{Engine, Limits, Task};
 use lantern_http::files::Files;
@@ -59,7 +60,7 @@ async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError
         sockets: Arc::new(mqtt::WebSockets::new(&mqtt)),
     };
     let https = match (settings.https, &certificates) {
-        (Listen::At(address), Some(_)) => Some(tls::bind(address, "https").await?),
+        (Listen::At(address), Some(_)) => Some(bind(address, "https").await?),
         _ => None,
     };
     let https_address = https.as_ref().and_then(|listener| listener.local_addr().ok());
@@ -161,7 +162,7 @@ async fn https_door(
 ) {
     // If HTTP does not come up, the service ends for that reason.
     match up.await {
-        Ok(http) => tls::Door::http(http, peers).open(listener, certificates).await,
+        Ok(http) => Door::http(http, peers).open(listener, certificates).await,
         Err(_) => std::future::pending().await,
     }
 }

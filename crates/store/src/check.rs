@@ -1,7 +1,8 @@
 //! Checking a database: segments, summaries against readings, references.
 
+use crate::error::LoadError;
 use crate::series::journal;
-use crate::series::segment::{self, LoadError, NewSegment, Sealed};
+use crate::series::segment::{self, NewSegment, Sealed};
 use lantern_core::SignalId;
 use lantern_core::series::Digest;
 use sqlx::sqlite::SqliteConnection;

@@ -1,8 +1,9 @@
 //! What can go wrong in the store.
 
-use crate::series::segment::LoadError;
+use lantern_core::series::SegmentError;
 use std::error::Error;
 use std::path::PathBuf;
+use std::sync::Arc;
 
 /// What caused an error, whatever it was.
 pub type Cause = Box<dyn Error + Send + Sync>;
@@ -66,6 +67,42 @@ pub enum OpenError {
     },
 }
 
+/// Why a delivery was not recorded. Nothing of it was kept.
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum RecordError {
+    /// The queue is full: try again later.
+    #[error("too many readings are waiting to be written")]
+    Busy,
+    /// The disk, or what the service may use of it, is full: try again later.
+    #[error("there is no room left for readings")]
+    Full,
+    /// The database could not take it.
+    #[error("the readings could not be written")]
+    Failed(#[source] Arc<dyn Error + Send + Sync>),
+    /// The store is being closed.
+    #[error("the service is stopping")]
+    Stopping,
+}
+
+/// Why a segment's readings cannot be had.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum LoadError {
+    #[error(transparent)]
+    Database(#[from] sqlx::Error),
+    #[error("segment {id} cannot be read")]
+    Damaged {
+        id: i64,
+        #[source]
+        error: SegmentError,
+    },
+    #[error("the digest of the segment that begins at {first_at} cannot be read")]
+    Digest {
+        first_at: i64,
+        #[source]
+        error: SegmentError,
+    },
+}
+
 /// Why an operation on the store did not happen.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
@@ -90,7 +127,7 @@ pub enum StoreError {
     Stopping,
     /// The recorder did not take a change of readings.
     #[error(transparent)]
-    Recorder(#[from] crate::RecordError),
+    Recorder(#[from] RecordError),
 }
 
 impl From<sqlx::Error> for StoreError {

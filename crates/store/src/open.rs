@@ -1,10 +1,11 @@
 //! Opening, migrating and closing the database.
 
 use crate::error::OpenError;
-use crate::recorder::{Recorder, Seal};
+use crate::recorder::Recorder;
 use crate::schema;
 use crate::series::room::Room;
 use crate::series::sealer::Sealer;
+use crate::series::sealing::Seal;
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal, segment, upgrade};
 use sqlx::migrate::MigrateError;

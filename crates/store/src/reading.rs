@@ -4,19 +4,10 @@ use crate::series::segment::{self, Sealed, Span};
 use crate::series::tails::View;
 use crate::series::walk::{Stretch, Walk};
 use crate::types::moment;
-use crate::{Store, StoreError};
+use crate::{Order, Store, StoreError};
 use lantern_core::series::{Point, Run};
 use lantern_core::{DeviceId, Moment, SignalId, Value};
 use std::collections::BTreeSet;
-
-/// In which order to read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Order {
-    /// Oldest first.
-    Ascending,
-    /// Newest first.
-    Descending,
-}
 
 /// A bounded stretch of one signal's readings.
 #[derive(Debug, Clone, Copy)]

@@ -6,18 +6,18 @@
 //! (synchronous FULL). Sealing goes through the recorder too, so that there is
 //! one order in which series change; the work for it is done elsewhere before.
 
-use crate::series::group::{self, Incoming, Memory};
-use crate::series::plan::Rewrite;
+use crate::error::{LoadError, RecordError};
+use crate::series::group::{self, Incoming, Memory, Recorded};
 use crate::series::room::{self, Room};
-use crate::series::segment::{self, LoadError, Span, Swap};
+use crate::series::sealing::{Seal, Sealing};
+use crate::series::segment::{self, Span};
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal};
-use crate::{StoreError, state};
+use crate::state_changes;
 use lantern_core::series::{Layer, MAX_RUN};
 use lantern_core::state::StateChange;
-use lantern_core::{Moment, Reading, SignalId};
+use lantern_core::{Moment, Reading};
 use sqlx::SqlitePool;
-use std::error::Error;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 use tokio::sync::{OwnedSemaphorePermit, Semaphore, mpsc, oneshot};
@@ -31,36 +31,6 @@ const QUEUE_DELIVERIES: usize = 4_096;
 const GROUP_READINGS: usize = 40_000;
 /// A group may be one run, and a run has to fit into a segment.
 const _: () = assert!(GROUP_READINGS + QUEUE_READINGS <= MAX_RUN, "a group must fit into a segment");
-
-/// What became of a delivery's readings.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Recorded {
-    /// Readings that were not there before.
-    pub new: usize,
-    /// Readings that were there with the same value: nothing changed.
-    pub repeated: usize,
-    /// Readings that replaced another value of the same time.
-    pub corrected: usize,
-    /// Readings of a time whose readings are no longer kept: not taken in.
-    pub expired: usize,
-}
-
-/// Why a delivery was not recorded. Nothing of it was kept.
-#[derive(Debug, Clone, thiserror::Error)]
-pub enum RecordError {
-    /// The queue is full: try again later.
-    #[error("too many readings are waiting to be written")]
-    Busy,
-    /// The disk, or what the service may use of it, is full: try again later.
-    #[error("there is no room left for readings")]
-    Full,
-    /// The database could not take it.
-    #[error("the readings could not be written")]
-    Failed(#[source] Arc<dyn Error + Send + Sync>),
-    /// The store is being closed.
-    #[error("the service is stopping")]
-    Stopping,
-}
 
 /// A delivery that is in the queue. It is recorded whether anybody waits or not.
 pub struct Pending(oneshot::Receiver<Result<Recorded, RecordError>>);
@@ -98,24 +68,6 @@ struct Cut {
 enum Job {
     Delivery(Delivery),
     Cut(Cut),
-}
-
-/// Changes to segments that the sealer has prepared: one transaction.
-#[derive(Default)]
-pub(crate) struct Sealing {
-    pub(crate) rewrites: Vec<(SignalId, Rewrite)>,
-    /// Signals whose changes are sealed up to an entry.
-    pub(crate) marks: Vec<(SignalId, i64)>,
-    /// Entries before this one may go, some of them now.
-    pub(crate) trim: i64,
-    /// A history that was made anew and takes the place of the old.
-    pub(crate) swap: Option<Swap>,
-}
-
-pub(crate) struct Seal {
-    pub(crate) sealing: Sealing,
-    /// How many entries were trimmed.
-    pub(crate) answer: oneshot::Sender<Result<u64, sqlx::Error>>,
 }
 
 /// The way to the recorder's task.
@@ -159,7 +111,7 @@ impl Recorder {
         self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or(RecordError::Stopping)
     }
 
-    fn queue_up(
+    pub(crate) fn queue_up(
         &self,
         readings: Arc<Vec<Reading>>,
         changes: Vec<StateChange>,
@@ -186,60 +138,6 @@ fn refusal(error: LoadError) -> RecordError {
     match error {
         LoadError::Database(error) if room::is_full(&error) => RecordError::Full,
         error => RecordError::Failed(Arc::new(error)),
-    }
-}
-
-impl crate::Store {
-    /// Records readings durably and says what they meant. `now` is noted with
-    /// values that are replaced.
-    ///
-    /// # Errors
-    /// [`RecordError`]; nothing was kept then.
-    pub async fn record(&self, readings: Arc<Vec<Reading>>, now: Moment) -> Result<Recorded, RecordError> {
-        self.record_with(readings, Vec::new(), now).await
-    }
-
-    /// Records readings together with changes of state: all of it or nothing.
-    ///
-    /// # Errors
-    /// [`RecordError`]; nothing was kept then.
-    pub async fn record_with(
-        &self,
-        readings: Arc<Vec<Reading>>,
-        changes: Vec<StateChange>,
-        now: Moment,
-    ) -> Result<Recorded, RecordError> {
-        self.queue_up(readings, changes, now)?.recorded().await
-    }
-
-    /// Puts readings and changes of state into the queue of what is recorded, which
-    /// is worked through in order.
-    ///
-    /// # Errors
-    /// [`RecordError`]; nothing is kept then.
-    pub fn queue_up(
-        &self,
-        readings: Arc<Vec<Reading>>,
-        changes: Vec<StateChange>,
-        now: Moment,
-    ) -> Result<Pending, RecordError> {
-        self.recorder.queue_up(readings, changes, now)
-    }
-
-    /// Deletes all readings of a signal from a time on and before another, together with
-    /// changes of state: all of it or nothing. They are gone for every reader when this
-    /// returns; their room is freed later.
-    ///
-    /// # Errors
-    /// [`StoreError::Recorder`]; nothing was deleted then.
-    pub async fn delete_readings(
-        &self,
-        signal: SignalId,
-        (from, to): (Moment, Moment),
-        changes: Vec<StateChange>,
-    ) -> Result<(), StoreError> {
-        let span = Span { signal, from: from.as_micros(), to: to.as_micros() };
-        Ok(self.recorder.cut(span, changes).await?)
     }
 }
 
@@ -341,7 +239,7 @@ impl Task {
         let outcome =
             group::write(&mut transaction, &self.tails, &self.limits, &mut self.memory, incoming, group.len()).await?;
         for delivery in group {
-            state::write(&mut transaction, &delivery.changes).await?;
+            state_changes::write(&mut transaction, &delivery.changes).await?;
         }
         transaction.commit().await?;
         Ok(outcome)
@@ -358,7 +256,7 @@ impl Task {
         ] {
             sqlx::query(sql).bind(signal.0).bind(from).bind(to).execute(&mut *transaction).await?;
         }
-        state::write(&mut transaction, &cut.changes).await?;
+        state_changes::write(&mut transaction, &cut.changes).await?;
         transaction.commit().await?;
         self.tails.apply(entry, layers.iter().map(|(signal, layer)| (*signal, layer)), &self.limits);
         self.memory.forget(signal);
@@ -394,7 +292,7 @@ impl Task {
         if let Some(swap) = &sealing.swap {
             segment::swap(&mut transaction, swap).await?;
             journal::mark_sealed(&mut transaction, swap.signal, swap.through).await?;
-            state::write(&mut transaction, &swap.changes).await?;
+            state_changes::write(&mut transaction, &swap.changes).await?;
         }
         let trimmed = if sealing.trim > 0 { journal::trim(&mut transaction, sealing.trim).await? } else { 0 };
         transaction.commit().await?;

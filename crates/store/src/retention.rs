@@ -1,9 +1,10 @@
 //! Keeping less of what is old.
 
-use crate::reading::Order;
+use crate::error::LoadError;
+use crate::order::Order;
 use crate::series::plan::Rewrite;
 use crate::series::sealer;
-use crate::series::segment::{self, LoadError, NewSegment, Sealed, Span};
+use crate::series::segment::{self, NewSegment, Sealed, Span};
 use crate::types::moment;
 use crate::{KindId, Store, StoreError};
 use lantern_core::retention::{Kept, Retention};

@@ -9,9 +9,9 @@
 //! file is opened.
 
 use crate::reading::Scan;
-use crate::recorder::Sealing;
 use crate::series::plan::{self, Rewrite};
 use crate::series::sealer;
+use crate::series::sealing::Sealing;
 use crate::series::segment::{self, Span, Swap, shadow};
 use crate::types::moment;
 use crate::{Order, Store, StoreError};

@@ -1,7 +1,8 @@
 //! Summaries of readings in buckets of time.
 
-use crate::reading::Order;
-use crate::series::segment::{self, LoadError, Span};
+use crate::error::LoadError;
+use crate::order::Order;
+use crate::series::segment::{self, Span};
 use crate::series::walk::{Stretch, Walk};
 use crate::{Store, StoreError};
 use lantern_core::series::{Bucket, Buckets, Fold, SealedDigest, largest_triangles};

@@ -1,16 +1,16 @@
 //! `lantern follow`: values as they come in.
 
-use super::Context;
+use super::chosen::{Chosen, line};
+use super::{Context, follow_mqtt};
 use crate::args::FollowArgs;
 use crate::commands::now;
 use crate::live::Live;
 use crate::output::{Form, emit};
 use crate::server::Server;
-use crate::show;
 use anyhow::{Result, bail};
 use crossterm::event::{Event as Key, KeyCode, KeyModifiers, poll, read};
 use crossterm::{cursor, queue, terminal};
-use lantern_api::{DeviceNow, LiveReading, ReadingsEvent};
+use lantern_api::{DeviceNow, ReadingsEvent};
 use std::collections::HashMap;
 use std::io::{Write, stdout};
 use std::sync::Arc;
@@ -20,7 +20,7 @@ pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
     let chosen = Chosen(args.what);
     if let Some(address) = &args.mqtt {
         let key = args.key.as_deref().unwrap_or_default();
-        return super::follow_mqtt::run(context, address, key, &chosen).await;
+        return follow_mqtt::run(context, address, key, &chosen).await;
     }
     let server = Arc::new(context.server()?);
     let devices = chosen.of(now::all(&server).await?);
@@ -31,28 +31,6 @@ pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
         in_place(server, &chosen, devices).await
     } else {
         line_by_line(server, &chosen, &devices, context.output.form).await
-    }
-}
-
-/// What was asked for on the command line; nothing means everything.
-pub(super) struct Chosen(Vec<String>);
-
-impl Chosen {
-    pub(super) fn has(&self, device: &str, signal: &str) -> bool {
-        self.0.is_empty()
-            || self.0.iter().any(|what| match what.split_once('/') {
-                Some((d, s)) => d == device && s == signal,
-                None => what == device,
-            })
-    }
-
-    fn of(&self, devices: Vec<DeviceNow>) -> Vec<DeviceNow> {
-        let keep = |mut device: DeviceNow| {
-            let code = device.device.clone();
-            device.signals.retain(|s| self.has(&code, &s.signal));
-            device
-        };
-        devices.into_iter().map(keep).filter(|d| !d.signals.is_empty()).collect()
     }
 }
 
@@ -76,11 +54,6 @@ async fn line_by_line(server: Arc<Server>, chosen: &Chosen, devices: &[DeviceNow
         }
     }
     Ok(())
-}
-
-pub(super) fn line(reading: &LiveReading, symbol: &str) -> String {
-    let line = format!("{} {}/{} {} {symbol}", reading.at, reading.device, reading.signal, show::plain(&reading.value));
-    line.trim_end().to_owned()
 }
 
 /// Puts the terminal back as it was, whatever happens.

@@ -1,7 +1,7 @@
 //! `lantern follow --mqtt`: values as they come over MQTT, with nothing but a key.
 
 use super::Context;
-use super::follow::Chosen;
+use super::chosen::{Chosen, line};
 use crate::output::{Form, emit};
 use anyhow::{Context as _, Result, bail};
 use lantern_api::{LiveReading, Value};
@@ -101,7 +101,7 @@ fn show(form: Form, topic: &str, payload: &[u8], chosen: &Chosen) -> Result<()> 
     let reading = LiveReading { device: device.to_owned(), signal: signal.to_owned(), at: now.at, value: now.value };
     emit(&match form {
         Form::Json => serde_json::to_string(&reading)?,
-        Form::Table => super::follow::line(&reading, now.unit.as_deref().unwrap_or_default()),
+        Form::Table => line(&reading, now.unit.as_deref().unwrap_or_default()),
     })
 }
 

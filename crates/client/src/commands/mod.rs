@@ -1,6 +1,7 @@
 //! The commands, one file per noun.
 
 pub(crate) mod arrivals;
+mod chosen;
 pub(crate) mod command;
 pub(crate) mod commission;
 pub(crate) mod compare;

@@ -22,7 +22,7 @@ pub use guess::{Dialect, guess};
 pub use json::json;
 pub use pairs::pairs;
 pub use remark::{Remark, RemarkCode};
-pub use times::Times;
+pub use times::{MAX_AHEAD_SECONDS, Times};
 
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;

@@ -5,6 +5,9 @@ use crate::{Moment, MomentError, Refusal, RefusalCode};
 use jiff::civil::DateTime;
 use jiff::tz::{AmbiguousOffset, TimeZone};
 
+/// How far ahead of the service's clock a time may be, in seconds.
+pub const MAX_AHEAD_SECONDS: f64 = 600.0;
+
 /// What is needed to understand the times in a payload: the time of arrival,
 /// the zone of times without one, and what was said for the payload as a whole.
 #[derive(Debug, Clone)]
@@ -58,7 +61,7 @@ impl Times {
             }
             AmbiguousOffset::Fold { .. } => {
                 let later = moment(ambiguous.later())?;
-                let is_future = later.seconds_since(self.now) > crate::intake::MAX_AHEAD_SECONDS;
+                let is_future = later.seconds_since(self.now) > MAX_AHEAD_SECONDS;
                 let at = if is_future { moment(ambiguous.earlier())? } else { later };
                 let detail = format!("The clocks showed {shown} twice; it was read as {at}.");
                 Ok((at, Some(Remark::new(RemarkCode::DoubtfulHour, detail))))

@@ -2,7 +2,17 @@
 //! Standard Reference Database 60 (public domain). Temperatures in degrees
 //! Celsius, voltages in millivolts, the cold junction at 0 °C.
 
-use super::thermocouple::Segment;
+/// A stretch of a reference function.
+pub(super) struct Segment {
+    /// Degrees Celsius.
+    pub(super) from: f64,
+    /// Degrees Celsius.
+    pub(super) to: f64,
+    /// `[a0, a1, a2]` of the term `a0 exp(a1 (t − a2)²)`.
+    pub(super) exponential: Option<[f64; 3]>,
+    /// Millivolts, the constant first.
+    pub(super) coefficients: &'static [f64],
+}
 
 /// Type B.
 #[rustfmt::skip]

@@ -1,6 +1,6 @@
 //! Thermocouples: voltage and temperature (ITS-90).
 
-use super::its90;
+use super::its90::{self, Segment};
 use serde::{Deserialize, Serialize};
 
 /// A letter type of IEC 60584.
@@ -16,18 +16,6 @@ pub enum Thermocouple {
     R,
     S,
     T,
-}
-
-/// A stretch of a reference function.
-pub(super) struct Segment {
-    /// Degrees Celsius.
-    pub(super) from: f64,
-    /// Degrees Celsius.
-    pub(super) to: f64,
-    /// `[a0, a1, a2]` of the term `a0 exp(a1 (t − a2)²)`.
-    pub(super) exponential: Option<[f64; 3]>,
-    /// Millivolts, the constant first.
-    pub(super) coefficients: &'static [f64],
 }
 
 impl Segment {

@@ -5,9 +5,11 @@
 //! and left out.
 
 mod checks;
+mod error;
 mod hampel;
 mod position;
 
-pub use checks::{Beside, Dependence, Memory, Outlier, Range, Screen, ScreenError};
+pub use checks::{Beside, Dependence, Memory, Outlier, Range, Screen};
+pub use error::ScreenError;
 pub use hampel::is_outlier;
 pub use position::{Fix, PositionCheck};

@@ -1,6 +1,6 @@
 //! Checks of positions.
 
-use super::ScreenError;
+use super::error::ScreenError;
 use crate::physics::geodesy;
 use crate::quality::{Cause, Quality};
 use serde::{Deserialize, Serialize};

@@ -1,6 +1,6 @@
 //! Bytes and bits of segments, read with every length checked.
 
-use super::segment::SegmentError;
+use super::error::SegmentError;
 
 /// What is left to read.
 #[derive(Debug, Clone, Copy)]

@@ -4,7 +4,8 @@
 //! it, so that summaries cannot differ from the readings.
 
 use super::bits::{Input, put_varint};
-use super::segment::{SegmentError, ended, first_format, open, seal};
+use super::error::SegmentError;
+use super::segment::{ended, first_format, open, seal};
 use super::{Run, Summary, floats, ints, summarize};
 
 const SECOND: i64 = 1_000_000;

@@ -6,8 +6,8 @@
 //! what differs in their bits from the number before, or as whole bit patterns.
 
 use super::bits::{BitReader, BitWriter, Input, put_varint};
+use super::error::SegmentError;
 use super::ints;
-use super::segment::SegmentError;
 
 /// The powers of ten that are tried. All are exact as floating-point numbers.
 const POWERS: [f64; 13] = [1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12];

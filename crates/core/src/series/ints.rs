@@ -7,7 +7,7 @@
 //! numbers that stay the same for long are kept as runs.
 
 use super::bits::{Input, pack, packed_len, put_signed, put_varint, signed_len, unpack};
-use super::segment::SegmentError;
+use super::error::SegmentError;
 
 /// Numbers of a block: fewer cost more headers, more suffer longer from one
 /// number that is far off.

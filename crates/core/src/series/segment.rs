@@ -3,6 +3,7 @@
 //! `docs/reference/segments.md` describes the format byte by byte.
 
 use super::bits::{Input, put_signed, put_varint};
+use super::error::SegmentError;
 use super::run::{NO_RAW, Run, Values};
 use super::values;
 use super::{Layer, ints};
@@ -20,23 +21,6 @@ const HAS_RAWS: u8 = 2;
 
 /// Microseconds of the units that times are kept in, coarsest first.
 const TIME_UNITS: [i64; 3] = [1_000_000, 1_000, 1];
-
-/// Why bytes are not a segment.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-pub enum SegmentError {
-    /// They end too early.
-    #[error("the segment is cut off")]
-    Short,
-    /// A newer program wrote them.
-    #[error("the segment has format {0}, which this version cannot read")]
-    Format(u8),
-    /// They are not what was written.
-    #[error("the segment is damaged: its checksum is not that of its bytes")]
-    Checksum,
-    /// The checksum is right, but what they say makes no sense.
-    #[error("the segment is damaged: {0}")]
-    Wrong(&'static str),
-}
 
 /// A run as bytes, with format number and checksum.
 #[must_use]

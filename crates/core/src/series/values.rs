@@ -1,8 +1,8 @@
 //! Columns of values of any type.
 
 use super::bits::{Input, put_varint};
+use super::error::SegmentError;
 use super::run::Values;
-use super::segment::SegmentError;
 use super::{floats, ints};
 use crate::{Value, ValueType};
 use std::collections::HashMap;

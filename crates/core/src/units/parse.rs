@@ -4,7 +4,7 @@
 use super::atoms::{Atom, Kind, PREFIXES, Worth, atom};
 use super::dimension::Dimension;
 use super::quantity::{Quantity, Scale};
-use super::{NoQuantity, UnitError};
+use super::{NoQuantity, UnitCode, UnitError};
 
 const MAX_BYTES: usize = 64;
 const MAX_DEPTH: usize = 8;
@@ -258,6 +258,17 @@ fn special(atom: &Atom, prefix: f64) -> Result<Quantity, NoQuantity> {
 /// What the unit of a definition is worth. The table is checked by a test.
 fn reduced(unit: &str) -> Result<Quantity, NoQuantity> {
     evaluate(unit).unwrap_or_else(|_| Err(NoQuantity::Opaque(unit.to_owned())))
+}
+
+impl UnitCode {
+    /// What it is worth in units of the SI.
+    ///
+    /// # Errors
+    /// [`NoQuantity`] if it is converted to nothing else.
+    pub fn quantity(&self) -> Result<Quantity, NoQuantity> {
+        // The code was checked when it was made.
+        evaluate(self.as_str()).unwrap_or_else(|_| Err(NoQuantity::Opaque(self.to_string())))
+    }
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! What units are worth in those of the SI, and conversion between them.
 
-use super::{Dimension, UnitCode, parse};
+use super::{Dimension, UnitCode};
 
 /// What a value in a unit says in the SI's own units.
 #[derive(Debug, Clone, PartialEq)]
@@ -153,17 +153,6 @@ fn tidied(value: f64) -> f64 {
     let round = (value * 1e9).round() / 1e9;
     let is_near = (value - round).abs() <= 1e-12 + value.abs() * 1e-14;
     if is_near { round } else { value }
-}
-
-impl UnitCode {
-    /// What it is worth in units of the SI.
-    ///
-    /// # Errors
-    /// [`NoQuantity`] if it is converted to nothing else.
-    pub fn quantity(&self) -> Result<Quantity, NoQuantity> {
-        // The code was checked when it was made.
-        parse::evaluate(self.as_str()).unwrap_or_else(|_| Err(NoQuantity::Opaque(self.to_string())))
-    }
 }
 
 #[cfg(test)]

@@ -1,10 +1,9 @@
 //! Whose a delivery is: the owner of the key, and the devices it speaks for.
 
-use super::Intake;
-use super::reception::{Part, Reception};
+use super::{Intake, Line};
 use crate::changes::Change;
 use crate::keys;
-use crate::plans::DevicePlan;
+use crate::plans::{DevicePlan, Plans};
 use crate::problem::Problem;
 use lantern_api::DeviceSection;
 use lantern_core::decode::{Decoded, Raw};
@@ -17,16 +16,20 @@ const MAX_WAITING: usize = 100;
 /// How often a waiting device is taken to report, until someone says it.
 const WAITING_INTERVAL_S: f64 = 60.0;
 
+/// A part of a delivery and the device it is of.
+pub(super) struct Part<'a> {
+    pub(super) plan: Arc<DevicePlan>,
+    pub(super) decoded: Decoded<'a>,
+}
+
 /// Finds the owner of a key and checks that it may send.
-pub(super) async fn owner(reception: &mut Reception<'_>, hash: [u8; 32]) -> Result<KeyOwner, Problem> {
-    let plans = &reception.intake.plans;
+pub(super) async fn owner(plans: &Plans, hash: [u8; 32], line: &mut Line, now: Moment) -> Result<KeyOwner, Problem> {
     let owner = keys::known(plans, &hash).await?;
-    let line = &mut reception.line;
     line.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
     if let Some(device) = owner.device {
         line.device = Some(plans.device(device).await?.code.clone());
     }
-    keys::check(&owner, reception.now)?;
+    keys::check(&owner, now)?;
     keys::check_send(&owner)?;
     Ok(owner)
 }
@@ -34,19 +37,20 @@ pub(super) async fn owner(reception: &mut Reception<'_>, hash: [u8; 32]) -> Resu
 /// The device that an address names: the sender's own, one it carries, or with a
 /// site's key one that came by it.
 pub(super) async fn target(
-    reception: &mut Reception<'_>,
+    intake: &Intake,
     owner: &KeyOwner,
     own: Option<&Arc<DevicePlan>>,
     name: &str,
+    line: &mut Line,
+    now: Moment,
 ) -> Result<Found, Problem> {
-    let (intake, now) = (reception.intake, reception.now);
     let found = match own {
         Some(plan) => carried(intake, plan, name, now).await?,
         None => known_or_waiting(intake, owner.site, name, None, now).await?,
     };
     if let Ok(plan) = &found {
-        reception.line.caller = Caller::Device(owner.site, plan.device);
-        reception.line.device = Some(plan.code.clone());
+        line.caller = Caller::Device(owner.site, plan.device);
+        line.device = Some(plan.code.clone());
     }
     Ok(found)
 }
@@ -54,13 +58,13 @@ pub(super) async fn target(
 /// Splits a delivery into the parts of its devices. What speaks for a device
 /// that its sender does not carry is refused; unknown devices begin to wait.
 pub(super) async fn parts<'a>(
-    reception: &mut Reception<'_>,
+    intake: &Intake,
     owner: &KeyOwner,
     own: Option<Arc<DevicePlan>>,
     mut decoded: Decoded<'a>,
-    from: &str,
+    line: &mut Line,
+    now: Moment,
 ) -> Result<(Vec<Part<'a>>, Vec<Refusal>), Problem> {
-    let (intake, now) = (reception.intake, reception.now);
     let named = if own.is_none() { take_name(&mut decoded) } else { None };
     let mut parts = Vec::new();
     let mut refused = Vec::new();
@@ -71,7 +75,9 @@ pub(super) async fn parts<'a>(
             (Some(plan), Some(identity)) => carried(intake, plan, &identity, now).await?,
             (None, Some(identity)) => known_or_waiting(intake, owner.site, &identity, None, now).await?,
             // The site's key and no name: the address tells one sender from another.
-            (None, None) => known_or_waiting(intake, owner.site, &format!("sender at {from}"), None, now).await?,
+            (None, None) => {
+                known_or_waiting(intake, owner.site, &format!("sender at {}", line.details.from), None, now).await?
+            }
         };
         match found {
             Ok(plan) => parts.push(Part { plan, decoded: part }),
@@ -84,8 +90,8 @@ pub(super) async fn parts<'a>(
     if own.is_none()
         && let [part] = parts.as_slice()
     {
-        reception.line.caller = Caller::Device(owner.site, part.plan.device);
-        reception.line.device = Some(part.plan.code.clone());
+        line.caller = Caller::Device(owner.site, part.plan.device);
+        line.device = Some(part.plan.code.clone());
     }
     Ok((parts, refused))
 }

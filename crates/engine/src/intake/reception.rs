@@ -1,6 +1,7 @@
 //! One delivery on its way to being understood.
 
 use super::dialect::read;
+use super::owners::Part;
 use super::words::{named, nothing_kept, remark};
 use super::{Body, Delivery, Intake, Line, Said, Target, concerned, owners};
 use crate::changes::Change;
@@ -31,12 +32,6 @@ pub(super) struct Reception<'i> {
     pub(super) line: Line,
 }
 
-/// A part of a delivery and the device it is of.
-pub(super) struct Part<'a> {
-    pub(super) plan: Arc<DevicePlan>,
-    pub(super) decoded: Decoded<'a>,
-}
-
 /// What all parts of a delivery came to, before it is recorded.
 pub(super) struct Gathered {
     /// What its sender is told, as far as it is known before.
@@ -50,7 +45,7 @@ impl Reception<'_> {
     /// Understands the delivery.
     pub(super) async fn receive(&mut self, delivery: Delivery<'_>) -> Result<Gathered, Problem> {
         let intake = self.intake;
-        let owner = owners::owner(self, delivery.credential?.hash()).await?;
+        let owner = owners::owner(&intake.plans, delivery.credential?.hash(), &mut self.line, self.now).await?;
         intake.heard.note_key(owner.id, self.now, &delivery.from);
         let own = match owner.device {
             Some(device) => Some(intake.plans.device(device).await?),
@@ -60,7 +55,7 @@ impl Reception<'_> {
             intake.heard.note(own.device, self.now);
         }
         let plan = match &delivery.target.device {
-            Some(name) => Some(owners::target(self, &owner, own.as_ref(), name).await??),
+            Some(name) => Some(owners::target(intake, &owner, own.as_ref(), name, &mut self.line, self.now).await??),
             None => own,
         };
         let body = delivery.body?;
@@ -87,7 +82,7 @@ impl Reception<'_> {
         };
         let cost = cost(decoded.items.len(), decoded.samples);
         wait_for(delivery.patience_s, |now| intake.allowances.readings(owner.id, cost, now)).await?;
-        let (parts, refused) = owners::parts(self, &owner, plan, decoded, &delivery.from).await?;
+        let (parts, refused) = owners::parts(intake, &owner, plan, decoded, &mut self.line, self.now).await?;
         self.gather(parts, refused, owner).await
     }
 

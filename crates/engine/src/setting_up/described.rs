@@ -1,13 +1,12 @@
 //! A device's set-up as it is.
 
 use super::DeviceSection;
-use super::kind::of_device;
 use crate::declared;
 use crate::definitions::meaning_of;
 use crate::documents::Damaged;
 use crate::plans::decoder_of;
 use crate::problem::Problem;
-use lantern_api::{KindDescription, NewSignal};
+use lantern_api::NewSignal;
 use lantern_core::ValueType;
 use lantern_store::{self as store, Device, Store, StoreError};
 
@@ -103,26 +102,4 @@ pub(super) fn declaration(signal: store::Signal) -> (NewSignal, Option<Damaged>)
         }
         Err(damaged) => (declared, Some(damaged)),
     }
-}
-
-impl Described {
-    /// The set-up without what the device's kind says already.
-    pub(super) async fn beside_kind(store: &Store, device: &Device) -> Result<DeviceSection, Problem> {
-        let section = Self::of(store, device).await?.whole()?;
-        Ok(match of_device(store, device).await? {
-            Some(kind) => without_kind(section, &kind),
-            None => section,
-        })
-    }
-}
-
-fn without_kind(mut section: DeviceSection, kind: &KindDescription) -> DeviceSection {
-    let beside = |own: Option<f64>, usual: Option<f64>| own.filter(|own| Some(*own) != usual);
-    section.interval_s = beside(section.interval_s, kind.interval_s);
-    section.late_after = beside(section.late_after, kind.late_after);
-    section.silent_after = beside(section.silent_after, kind.silent_after);
-    section.decoder = section.decoder.filter(|own| Some(own) != kind.decoder.as_ref());
-    section.signals.retain(|signal| !kind.signals.contains(signal));
-    section.commands.retain(|command| !kind.commands.contains(command));
-    section
 }

@@ -2,7 +2,7 @@
 
 use super::compare::compare;
 use super::described::Described;
-use super::kind::{check as check_kind, parse as parse_kind};
+use super::kind::{beside_kind, check as check_kind, parse as parse_kind};
 use super::wanted::Wanted;
 use super::{DeviceSection, SetUp};
 use crate::changes::Change;
@@ -37,7 +37,7 @@ impl SetUp {
     pub async fn export(&self, site: &Site) -> Result<SiteDocument, Problem> {
         let mut devices = Vec::new();
         for device in all_devices(&self.store, site).await? {
-            devices.push(Described::beside_kind(&self.store, &device).await?);
+            devices.push(beside_kind(&self.store, &device).await?);
         }
         let kinds = all_kinds(&self.store, site).await?;
         Ok(SiteDocument { format: FORMAT.to_owned(), site: section_of(site), kinds, devices })

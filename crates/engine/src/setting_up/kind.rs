@@ -52,6 +52,26 @@ pub(super) async fn of_device(store: &Store, device: &Device) -> Result<Option<K
     }
 }
 
+/// The set-up of a device without what its kind says already.
+pub(super) async fn beside_kind(store: &Store, device: &Device) -> Result<DeviceSection, Problem> {
+    let section = Described::of(store, device).await?.whole()?;
+    Ok(match of_device(store, device).await? {
+        Some(kind) => without_kind(section, &kind),
+        None => section,
+    })
+}
+
+fn without_kind(mut section: DeviceSection, kind: &KindDescription) -> DeviceSection {
+    let beside = |own: Option<f64>, usual: Option<f64>| own.filter(|own| Some(*own) != usual);
+    section.interval_s = beside(section.interval_s, kind.interval_s);
+    section.late_after = beside(section.late_after, kind.late_after);
+    section.silent_after = beside(section.silent_after, kind.silent_after);
+    section.decoder = section.decoder.filter(|own| Some(own) != kind.decoder.as_ref());
+    section.signals.retain(|signal| !kind.signals.contains(signal));
+    section.commands.retain(|command| !kind.commands.contains(command));
+    section
+}
+
 impl SetUp {
     /// Makes a kind of a description that was checked.
     ///

@@ -1,6 +1,6 @@
 //! The answer to a delivery over HTTP: a few bytes of text, or JSON.
 
-use lantern_api::InAnswer;
+use lantern_api::{CommandForDevice, InAnswer};
 use rocket::http::ContentType;
 use rocket::request::Request;
 use rocket::response::{self, Responder, Response};
@@ -11,8 +11,26 @@ use std::io::Cursor;
 pub(crate) struct Reply(pub(crate) InAnswer);
 
 /// Whether the sender asked for JSON.
-fn wants_json(request: &Request<'_>) -> bool {
+pub(super) fn wants_json(request: &Request<'_>) -> bool {
     request.headers().get_one("Accept").is_some_and(|accept| accept.contains("json"))
+}
+
+/// Commands as lines `do ID NAME ARGUMENT=VALUE …`, or JSON for who asks for it.
+pub(super) fn lines(commands: &[CommandForDevice]) -> String {
+    let mut text = String::new();
+    for command in commands {
+        let _ = write!(text, "do {} {}", command.id, command.name);
+        for (name, value) in &command.arguments {
+            let value = match value {
+                lantern_api::Value::Flag(flag) => flag.to_string(),
+                lantern_api::Value::Number(number) => number.to_string(),
+                lantern_api::Value::Text(text) => form_urlencoded::byte_serialize(text.as_bytes()).collect(),
+            };
+            let _ = write!(text, " {name}={value}");
+        }
+        text.push('\n');
+    }
+    text
 }
 
 /// `ok 2`, and what else there is to say after it, on one line.
@@ -38,7 +56,7 @@ fn line(answer: &InAnswer) -> String {
         let _ = write!(line, "{before} {}{space}{}", refused.name, refused.code);
     }
     line.push('\n');
-    line += &super::pickup::lines(&answer.commands);
+    line += &lines(&answer.commands);
     line
 }
 

@@ -1,6 +1,7 @@
 //! `/do` and `/done`: where devices without MQTT pick up their commands and answer
 //! them.
 
+use super::in_answer::{lines, wants_json};
 use super::inlet::{From, HeaderKey};
 use super::query;
 use crate::failure::Failure;
@@ -17,7 +18,6 @@ use rocket::http::ContentType;
 use rocket::request::Request;
 use rocket::response::{self, Responder, Response};
 use rocket::{Route, State, get, post, routes};
-use std::fmt::Write;
 use std::io::Cursor;
 use std::sync::Arc;
 use std::time::Duration;
@@ -31,29 +31,11 @@ pub(super) fn routes() -> Vec<Route> {
     routes![collect, collect_key, answer, answer_key, answer_get]
 }
 
-/// Commands as lines `do ID NAME ARGUMENT=VALUE …`, or JSON for who asks for it.
-pub(super) fn lines(commands: &[CommandForDevice]) -> String {
-    let mut text = String::new();
-    for command in commands {
-        let _ = write!(text, "do {} {}", command.id, command.name);
-        for (name, value) in &command.arguments {
-            let value = match value {
-                lantern_api::Value::Flag(flag) => flag.to_string(),
-                lantern_api::Value::Number(number) => number.to_string(),
-                lantern_api::Value::Text(text) => form_urlencoded::byte_serialize(text.as_bytes()).collect(),
-            };
-            let _ = write!(text, " {name}={value}");
-        }
-        text.push('\n');
-    }
-    text
-}
-
 struct Handed(Vec<CommandForDevice>);
 
 impl<'r> Responder<'r, 'static> for Handed {
     fn respond_to(self, request: &'r Request<'_>) -> response::Result<'static> {
-        let is_json = request.headers().get_one("Accept").is_some_and(|accept| accept.contains("json"));
+        let is_json = wants_json(request);
         let (content_type, body) = if is_json {
             (ContentType::JSON, serde_json::to_string(&self.0).unwrap_or_default())
         } else {

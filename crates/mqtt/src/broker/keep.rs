@@ -1,9 +1,9 @@
-//! What of sessions and retained messages is kept durably, and how.
+//! How sessions and retained messages are kept durably.
 //!
 //! Each piece is CBOR under a key of site, client id, part and item. A client id
 //! is never empty, so that the empty one holds what is the site's.
 
-use super::session::{Flight, Phase, Queued, Session};
+use super::flight::{Flight, Phase, Queued};
 use crate::codec::{Retained, Subscription};
 use crate::message::{Carried, Message, QoS};
 use lantern_core::state::{StateChange, StateKey};
@@ -141,42 +141,45 @@ impl KeptMessage {
     }
 }
 
-fn key(site: SiteId, owner: &Arc<str>, part: &'static str, item: String) -> StateKey {
-    StateKey { site, owner: owner.clone(), part, item }
+/// Whose a piece is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Owner {
+    pub(super) site: SiteId,
+    /// The client id; empty for what is the site's.
+    pub(super) client: Arc<str>,
 }
 
-fn entry_key(session: &Session, number: u64) -> StateKey {
-    key(session.site, &session.client, MESSAGE, format!("{number:016x}"))
+impl Owner {
+    fn key(&self, part: &'static str, item: String) -> StateKey {
+        StateKey { site: self.site, owner: self.client.clone(), part, item }
+    }
+
+    fn entry(&self, number: u64) -> StateKey {
+        self.key(MESSAGE, format!("{number:016x}"))
+    }
 }
 
 /// The session itself: that it is there, and its will.
-pub(super) fn session(session: &Session) -> StateChange {
-    let kept = KeptSession {
-        expiry_s: session.expiry_s,
-        will: session.will.as_ref().map(|will| KeptMessage::of(&will.message)),
-        will_delay_s: session.will.as_ref().map_or(0, |will| will.delay_s),
-        ends_at: session.ends_at.map(Moment::as_micros),
-        principal: session.principal.to_vec(),
-    };
-    StateChange::Put(key(session.site, &session.client, SESSION, String::new()), encode(&kept))
+pub(super) fn session(owner: &Owner, kept: &KeptSession) -> StateChange {
+    StateChange::Put(owner.key(SESSION, String::new()), encode(kept))
 }
 
-/// Nothing of a session is any more.
-pub(super) fn gone(site: SiteId, client: &Arc<str>) -> StateChange {
-    StateChange::RemoveAll { site, owner: client.clone() }
+/// Nothing of a session is kept any longer.
+pub(super) fn gone(owner: &Owner) -> StateChange {
+    StateChange::RemoveAll { site: owner.site, owner: owner.client.clone() }
 }
 
-pub(super) fn filter(session: &Session, written: &str, options: Subscription) -> StateChange {
+pub(super) fn filter(owner: &Owner, written: &str, options: Subscription) -> StateChange {
     let byte = options.qos as u8
         | u8::from(options.no_local) << 2
         | u8::from(options.as_published) << 3
         | (options.retained as u8) << 4;
     let kept = KeptFilter { options: byte, id: options.id };
-    StateChange::Put(key(session.site, &session.client, FILTER, written.to_owned()), encode(&kept))
+    StateChange::Put(owner.key(FILTER, written.to_owned()), encode(&kept))
 }
 
-pub(super) fn filter_gone(session: &Session, written: &str) -> StateChange {
-    StateChange::Remove(key(session.site, &session.client, FILTER, written.to_owned()))
+pub(super) fn filter_gone(owner: &Owner, written: &str) -> StateChange {
+    StateChange::Remove(owner.key(FILTER, written.to_owned()))
 }
 
 pub(super) fn restore_filter(bytes: &[u8]) -> Option<Subscription> {
@@ -206,17 +209,17 @@ fn entry(queued: &Queued, packet: Option<u16>, is_released: bool) -> Vec<u8> {
     })
 }
 
-pub(super) fn waiting(session: &Session, queued: &Queued) -> StateChange {
-    StateChange::Put(entry_key(session, queued.number), entry(queued, None, false))
+pub(super) fn waiting(owner: &Owner, queued: &Queued) -> StateChange {
+    StateChange::Put(owner.entry(queued.number), entry(queued, None, false))
 }
 
-pub(super) fn flight(session: &Session, flight: &Flight) -> StateChange {
+pub(super) fn flight(owner: &Owner, flight: &Flight) -> StateChange {
     let is_released = flight.phase == Phase::Released;
-    StateChange::Put(entry_key(session, flight.queued.number), entry(&flight.queued, Some(flight.packet), is_released))
+    StateChange::Put(owner.entry(flight.queued.number), entry(&flight.queued, Some(flight.packet), is_released))
 }
 
-pub(super) fn entry_gone(session: &Session, number: u64) -> StateChange {
-    StateChange::Remove(entry_key(session, number))
+pub(super) fn entry_gone(owner: &Owner, number: u64) -> StateChange {
+    StateChange::Remove(owner.entry(number))
 }
 
 pub(super) fn restore_entry(item: &str, bytes: &[u8]) -> Option<(Queued, Option<u16>, bool)> {
@@ -231,17 +234,17 @@ pub(super) fn restore_entry(item: &str, bytes: &[u8]) -> Option<(Queued, Option<
     Some((queued, kept.packet, kept.is_released))
 }
 
-pub(super) fn received(session: &Session, packet: u16) -> StateChange {
-    StateChange::Put(key(session.site, &session.client, RECEIVED, packet.to_string()), Vec::new())
+pub(super) fn received(owner: &Owner, packet: u16) -> StateChange {
+    StateChange::Put(owner.key(RECEIVED, packet.to_string()), Vec::new())
 }
 
-pub(super) fn received_gone(session: &Session, packet: u16) -> StateChange {
-    StateChange::Remove(key(session.site, &session.client, RECEIVED, packet.to_string()))
+pub(super) fn received_gone(owner: &Owner, packet: u16) -> StateChange {
+    StateChange::Remove(owner.key(RECEIVED, packet.to_string()))
 }
 
 /// A retained message, or that there is none any more.
 pub(super) fn retained(site: SiteId, message: &Message) -> StateChange {
-    let key = key(site, &Arc::from(""), RETAINED, message.topic.to_string());
+    let key = Owner { site, client: Arc::from("") }.key(RETAINED, message.topic.to_string());
     if message.payload.is_empty() {
         StateChange::Remove(key)
     } else {

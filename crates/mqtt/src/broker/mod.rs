@@ -6,29 +6,33 @@
 //! ([`Broker::redeem`]), and only then anything is sent; if they could not be
 //! kept, the tickets are given back ([`Broker::withdraw`]).
 
+mod flight;
 mod keep;
 mod opening;
+mod output;
 mod routing;
 mod session;
 mod subscribing;
-#[cfg(test)]
-mod tests;
 mod tree;
 
 use crate::codec::{Ack, Outgoing, Reason};
 use crate::message::Message;
+use flight::{Flight, Phase, Queued};
+use keep::Owner;
 use lantern_core::state::{KeptState, StateChange};
 use lantern_core::{Moment, SiteId};
-use session::{Flight, Phase, Queued, Received, Session, Testament};
+use output::Outputs;
+use session::{Received, Session, Testament};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 use tree::Tree;
 
 pub use opening::{Ending, Opened, Will};
+pub use output::Output;
 
 /// A connection's hold on its session. It holds until another connection takes
 /// the session over.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Link {
     session: u64,
     number: u64,
@@ -96,8 +100,10 @@ struct Realm {
 pub struct Broker {
     realms: HashMap<SiteId, Realm>,
     sessions: HashMap<u64, Session>,
+    outputs: Outputs,
     last_session: u64,
     last_link: u64,
+    last_assigned: u64,
 }
 
 impl Broker {
@@ -182,21 +188,21 @@ impl Broker {
         self.last_session += 1;
         let id = self.last_session;
         self.realms.entry(site).or_default().clients.insert(client.clone(), id);
-        self.sessions.insert(id, Session::new(site, client, principal));
+        self.sessions.insert(id, Session::new(Owner { site, client }, principal));
         id
     }
 
     /// Forgets a session. What was kept of it is another matter.
     fn drop_session(&mut self, id: u64) -> Option<Session> {
         let session = self.sessions.remove(&id)?;
-        if let Some(realm) = self.realms.get_mut(&session.site) {
+        if let Some(realm) = self.realms.get_mut(&session.owner.site) {
             for written in session.filters.keys() {
                 if let Ok(filter) = crate::Filter::parse(written) {
                     realm.tree.remove(&filter, id);
                 }
             }
-            if realm.clients.get(&session.client) == Some(&id) {
-                realm.clients.remove(&session.client);
+            if realm.clients.get(&session.owner.client) == Some(&id) {
+                realm.clients.remove(&session.owner.client);
             }
         }
         Some(session)
@@ -204,7 +210,29 @@ impl Broker {
 
     /// The session of a connection, if the connection still holds it.
     fn held(&mut self, link: Link) -> Option<&mut Session> {
-        self.sessions.get_mut(&link.session).filter(|session| session.link == link.number)
+        self.held_with_outputs(link).map(|(session, _)| session)
+    }
+
+    /// The same, and where it sends.
+    fn held_with_outputs(&mut self, link: Link) -> Option<(&mut Session, &mut Outputs)> {
+        let session = self.sessions.get_mut(&link.session).filter(|session| session.link == link.number)?;
+        Some((session, &mut self.outputs))
+    }
+
+    /// What is next for a connection. To be asked after each call until there is nothing more.
+    pub fn poll_output(&mut self) -> Option<(Link, Output)> {
+        self.outputs.next()
+    }
+
+    /// Sends a packet to a connection, after everything that was sent to it before.
+    pub fn send(&mut self, link: Link, packet: Outgoing) {
+        self.outputs.send(link, packet);
+    }
+
+    /// A client id for a client without one; no two are the same.
+    pub fn assign(&mut self, now: Moment) -> Arc<str> {
+        self.last_assigned += 1;
+        format!("assigned-{:x}-{:x}", now.as_micros(), self.last_assigned).into()
     }
 
     /// A client's answer about a message it was sent. Says which of the host's
@@ -218,7 +246,7 @@ impl Broker {
         now: Moment,
     ) -> (Outcome, Option<i64>) {
         let mut outcome = Outcome::default();
-        let Some(session) = self.held(link) else { return (outcome, None) };
+        let Some((session, outputs)) = self.held_with_outputs(link) else { return (outcome, None) };
         let known = session.flights.iter().find(|flight| flight.packet == packet).map(|f| (f.queued.qos, f.phase));
         let mut token = None;
         match (ack, known) {
@@ -227,29 +255,29 @@ impl Broker {
                 if let Some(number) = session.release(packet) {
                     if session.is_kept() {
                         let flight = session.flights.iter().find(|flight| flight.packet == packet);
-                        outcome.changes.extend(flight.map(|flight| keep::flight(session, flight)));
+                        outcome.changes.extend(flight.map(|flight| keep::flight(&session.owner, flight)));
                         outcome.tickets.push(Ticket(Promise::Noted { session: link.session, number }));
                     } else {
-                        session.send(Outgoing::Ack(Ack::PubRel, packet, Reason::Success, None));
+                        session.send(Outgoing::Ack(Ack::PubRel, packet, Reason::Success, None), outputs);
                     }
                 }
             }
             (Ack::PubRec, None) if reason < 0x80 => {
                 // Of a session that has ended; let it go.
-                session.send(Outgoing::Ack(Ack::PubRel, packet, Reason::PacketIdentifierNotFound, None));
+                session.send(Outgoing::Ack(Ack::PubRel, packet, Reason::PacketIdentifierNotFound, None), outputs);
             }
             (Ack::PubAck | Ack::PubRec | Ack::PubComp, Some(_)) => {
                 if let Some(flight) = session.land(packet) {
                     token = flight.queued.message.token.filter(|_| ack != Ack::PubComp && reason < 0x80);
                     if session.is_kept() {
-                        outcome.changes.push(keep::entry_gone(session, flight.queued.number));
+                        outcome.changes.push(keep::entry_gone(&session.owner, flight.queued.number));
                     }
                 }
             }
             _ => {}
         }
         let numbers = session.pump(now, &mut outcome.changes);
-        session.flush(&mut outcome.changes);
+        session.flush(&mut outcome.changes, outputs);
         let noted = |number| Ticket(Promise::Noted { session: link.session, number });
         outcome.tickets.extend(numbers.into_iter().map(noted));
         (outcome, token)
@@ -263,7 +291,7 @@ impl Broker {
             return if received.is_durable { Receipt::Taken } else { Receipt::Underway };
         }
         session.received.insert(packet, Received::default());
-        Receipt::New(session.is_kept().then(|| keep::received(session, packet)))
+        Receipt::New(session.is_kept().then(|| keep::received(&session.owner, packet)))
     }
 
     /// A message of QoS 2 has been taken, or refused: then its identifier is free
@@ -278,7 +306,7 @@ impl Broker {
         }
         if is_asked_again && session.link != link.number {
             let reason = if is_taken { Reason::Success } else { Reason::Unspecified };
-            session.send(Outgoing::Ack(Ack::PubRec, packet, reason, None));
+            session.send(Outgoing::Ack(Ack::PubRec, packet, reason, None), &mut self.outputs);
         }
     }
 
@@ -287,7 +315,7 @@ impl Broker {
     pub fn released(&mut self, link: Link, packet: u16) -> (bool, Option<StateChange>) {
         let Some(session) = self.held(link) else { return (false, None) };
         let is_known = session.received.remove(&packet).is_some();
-        (is_known, (is_known && session.is_kept()).then(|| keep::received_gone(session, packet)))
+        (is_known, (is_known && session.is_kept()).then(|| keep::received_gone(&session.owner, packet)))
     }
 
     /// How many messages of QoS 2 a client has not let go.
@@ -299,9 +327,9 @@ impl Broker {
     pub fn close_where(&mut self, reason: Reason, text: &str, mut picks: impl FnMut(SiteId, &[u8]) -> bool) {
         for session in self.sessions.values() {
             if let Some(attached) = &session.attached
-                && picks(session.site, &session.principal)
+                && picks(session.owner.site, &session.principal)
             {
-                attached.outbox.close(reason, text);
+                self.outputs.close(attached.link, reason, text);
             }
         }
     }
@@ -316,12 +344,12 @@ impl Broker {
     /// Everything of a site is gone: its connections end, its sessions and retained
     /// messages are forgotten. What was kept is removed with the site.
     pub fn forget_site(&mut self, site: SiteId) {
-        let ids: Vec<u64> = self.sessions.iter().filter(|(_, s)| s.site == site).map(|(id, _)| *id).collect();
+        let ids: Vec<u64> = self.sessions.iter().filter(|(_, s)| s.owner.site == site).map(|(id, _)| *id).collect();
         for id in ids {
             if let Some(session) = self.drop_session(id)
                 && let Some(attached) = session.attached
             {
-                attached.outbox.close(Reason::AdministrativeAction, "The site was removed.");
+                self.outputs.close(attached.link, Reason::AdministrativeAction, "The site was removed.");
             }
         }
         self.realms.remove(&site);

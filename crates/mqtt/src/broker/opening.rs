@@ -1,10 +1,10 @@
 //! How sessions begin, go on and end.
 
+use super::keep::{self, Owner};
 use super::session::{Attached, Session, Testament};
-use super::{Broker, Link, Outcome, Promise, Ticket, keep};
+use super::{Broker, Link, Outcome, Promise, Ticket};
 use crate::codec::{Connect, Outgoing, Reason, Welcome};
 use crate::message::Message;
-use crate::outbox::Outbox;
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use std::sync::Arc;
@@ -52,7 +52,7 @@ pub enum Ending {
     },
 }
 
-/// When a session ends that is left now.
+/// When a session ends whose connection ends now.
 pub(super) fn after(now: Moment, expiry_s: u32) -> Option<Moment> {
     (expiry_s != u32::MAX).then(|| now.plus_seconds(expiry_s.into()))
 }
@@ -64,7 +64,7 @@ fn will_of(session: &Session, testament: &Testament, now: Moment) -> Will {
         let lives_s = end.seconds_since(Moment::EPOCH);
         Arc::make_mut(&mut message).expires_at = Some(now.plus_seconds(lives_s));
     }
-    Will { site: session.site, principal: session.principal.clone(), message }
+    Will { site: session.owner.site, principal: session.principal.clone(), message }
 }
 
 impl Broker {
@@ -93,7 +93,7 @@ impl Broker {
         let is_present = resumed.is_some();
         if known.is_some() && (!is_present || connect.session_expiry_s == 0) {
             // Whatever was kept of an earlier session is void, or ends with this connection.
-            changes.push(keep::gone(site, client));
+            changes.push(keep::gone(&Owner { site, client: client.clone() }));
         }
         let id = resumed.unwrap_or_else(|| self.add_session(site, client.clone(), principal.clone()));
         self.last_link += 1;
@@ -118,7 +118,7 @@ impl Broker {
                 due_at: None,
             });
             if session.is_kept() {
-                changes.push(keep::session(session));
+                changes.push(session.kept());
             }
         }
         Opened { link, is_present, changes, wills }
@@ -137,7 +137,8 @@ impl Broker {
         let attached = session.attached.take();
         let was_connected = attached.is_some();
         if let Some(attached) = attached {
-            attached.outbox.close(
+            self.outputs.close(
+                attached.link,
                 Reason::SessionTakenOver,
                 "Another connection with the same client id took the session over; give each client an id of its own.",
             );
@@ -158,28 +159,20 @@ impl Broker {
 
     /// Tells the client that it is connected, and sends what waits for it. `false`
     /// if another connection was faster.
-    pub fn attach(
-        &mut self,
-        link: Link,
-        connect: &Connect,
-        welcome: Welcome,
-        outbox: &Arc<Outbox>,
-        now: Moment,
-    ) -> Option<Outcome> {
-        let session = self.held(link)?;
+    pub fn attach(&mut self, link: Link, connect: &Connect, welcome: Welcome, now: Moment) -> Option<Outcome> {
+        let (session, outputs) = self.held_with_outputs(link)?;
         let mut outcome = Outcome::default();
-        outbox.push(Outgoing::Welcome(Box::new(welcome)));
+        outputs.send(link, Outgoing::Welcome(Box::new(welcome)));
         session.attached = Some(Attached {
-            number: link.number,
-            outbox: outbox.clone(),
+            link,
             version: connect.version,
             receive_maximum: connect.receive_maximum,
             maximum_packet: connect.maximum_packet,
         });
-        session.rewind();
-        session.flush(&mut outcome.changes);
+        session.rewind(outputs);
+        session.flush(&mut outcome.changes, outputs);
         let numbers = session.pump(now, &mut outcome.changes);
-        session.flush(&mut outcome.changes);
+        session.flush(&mut outcome.changes, outputs);
         let noted = |number| Ticket(Promise::Noted { session: link.session, number });
         outcome.tickets.extend(numbers.into_iter().map(noted));
         Some(outcome)
@@ -195,7 +188,7 @@ impl Broker {
     /// A connection is gone. Says whether it held its session until now.
     pub fn detach(&mut self, link: Link, ending: Ending, now: Moment) -> (bool, Vec<StateChange>, Option<Will>) {
         let Some(session) = self.held(link) else { return (false, Vec::new(), None) };
-        let was_attached = session.attached.take_if(|attached| attached.number == link.number).is_some();
+        let was_attached = session.attached.take_if(|attached| attached.link == link).is_some();
         let (Ending::Goodbye { session_expiry_s } | Ending::Broken { session_expiry_s }) = ending;
         if let Some(seconds) = session_expiry_s {
             session.expiry_s = seconds;
@@ -212,10 +205,10 @@ impl Broker {
         }
         if session.is_kept() {
             session.ends_at = after(now, session.expiry_s);
-            let changes = vec![keep::session(session)];
+            let changes = vec![session.kept()];
             return (was_attached, changes, due);
         }
-        let gone = keep::gone(session.site, &session.client);
+        let gone = keep::gone(&session.owner);
         // Nothing was kept of a session that was to end with its connection, unless
         // its client changed its mind.
         let changes = if session_expiry_s.is_some() { vec![gone] } else { Vec::new() };
@@ -223,7 +216,8 @@ impl Broker {
         (was_attached, changes, due)
     }
 
-    /// What has come of time: wills that are due, sessions that have ended.
+    /// Time has passed: gives back the wills that are due, and the changes for sessions that have
+    /// ended.
     pub fn tick(&mut self, now: Moment) -> (Vec<Will>, Vec<StateChange>) {
         let mut wills = Vec::new();
         let mut changes = Vec::new();
@@ -233,7 +227,7 @@ impl Broker {
             let is_due = |will: &mut Testament| will.due_at.is_some_and(|due| due <= now || is_ended);
             if let Some(will) = session.will.take_if(is_due) {
                 wills.push(will_of(session, &will, now));
-                changes.push(keep::session(session));
+                changes.push(session.kept());
             }
             if is_ended {
                 ended.push(*id);
@@ -241,7 +235,7 @@ impl Broker {
         }
         for id in ended {
             if let Some(session) = self.drop_session(id) {
-                changes.push(keep::gone(session.site, &session.client));
+                changes.push(keep::gone(&session.owner));
             }
         }
         for (site, realm) in &mut self.realms {

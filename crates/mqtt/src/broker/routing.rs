@@ -1,6 +1,6 @@
 //! Where messages go.
 
-use super::session::Queued;
+use super::flight::Queued;
 use super::tree::{Entry, Matched};
 use super::{Broker, Outcome, Promise, Ticket, keep};
 use crate::codec::{Reason, Subscription};
@@ -52,7 +52,7 @@ impl Broker {
         let is_own = |entry: &Entry| {
             entry.options.no_local
                 && message.publisher.is_some()
-                && self.sessions.get(&entry.session).map(|session| &session.client) == message.publisher.as_ref()
+                && self.sessions.get(&entry.session).map(|session| &session.owner.client) == message.publisher.as_ref()
         };
         matched.each.retain(|entry| !is_own(entry));
         matched.each.sort_by_key(|entry| entry.session);
@@ -135,18 +135,18 @@ impl Broker {
                 Promise::Retain { site, message } => self.put_retained(site, message),
                 Promise::Noted { session, number } => {
                     if let Some(session) = self.sessions.get_mut(&session) {
-                        session.mark_durable(number);
-                        session.flush(&mut changes);
+                        session.mark_durable(number, &mut self.outputs);
+                        session.flush(&mut changes, &mut self.outputs);
                     }
                 }
                 Promise::Deliver { session, queued } => {
                     let Some(session) = self.sessions.get_mut(&session) else { continue };
                     if queued.message.is_expired(now) {
                     } else if queued.qos == QoS::AtMostOnce {
-                        session.send_now(queued);
+                        session.send_now(queued, &mut self.outputs);
                     } else {
                         session.enqueue(queued, &mut changes);
-                        session.flush(&mut changes);
+                        session.flush(&mut changes, &mut self.outputs);
                     }
                 }
             }
@@ -154,7 +154,7 @@ impl Broker {
         changes
     }
 
-    /// What the tickets waited for could not be kept: as if it had not been.
+    /// The changes of these tickets could not be kept: what they promised is taken back.
     pub fn withdraw(&mut self, tickets: Vec<Ticket>) {
         for Ticket(promise) in tickets {
             if let Promise::Noted { session, number } = promise

@@ -1,11 +1,13 @@
 //! One session: what it is subscribed to and what is on its way to it.
 
-use super::keep;
+use super::Link;
+use super::flight::{Flight, Phase, Queued};
+use super::keep::{self, KeptMessage, KeptSession, Owner};
+use super::output::Outputs;
 use crate::codec::{Ack, Outgoing, Reason, Subscription, Version, publish_size};
 use crate::message::{Message, QoS};
-use crate::outbox::Outbox;
+use lantern_core::Moment;
 use lantern_core::state::StateChange;
-use lantern_core::{Moment, SiteId};
 use std::collections::{HashMap, VecDeque};
 use std::sync::Arc;
 
@@ -18,46 +20,10 @@ const MAX_WAITING: usize = 10_000;
 /// Bytes of them.
 const MAX_WAITING_BYTES: usize = 16 << 20;
 
-/// A message for this session.
-#[derive(Debug, Clone)]
-pub(super) struct Queued {
-    /// Counts the session's messages, so that they keep their order.
-    pub(super) number: u64,
-    pub(super) message: Arc<Message>,
-    pub(super) qos: QoS,
-    pub(super) retain: bool,
-    pub(super) subscriptions: Vec<u32>,
-}
-
-/// How far the delivery of a message is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Phase {
-    /// Not sent on this connection yet.
-    Unsent {
-        /// It was on an earlier one.
-        dup: bool,
-    },
-    /// PUBLISH was sent.
-    Sent,
-    /// QoS 2: PUBREL was sent, or is to be.
-    Released,
-}
-
-/// A message that has a packet identifier.
-#[derive(Debug, Clone)]
-pub(super) struct Flight {
-    pub(super) queued: Queued,
-    pub(super) packet: u16,
-    pub(super) phase: Phase,
-    /// Whether what has been noted of it is durable, or need not be.
-    pub(super) is_durable: bool,
-}
-
 /// The connection of a session.
 #[derive(Debug)]
 pub(super) struct Attached {
-    pub(super) number: u64,
-    pub(super) outbox: Arc<Outbox>,
+    pub(super) link: Link,
     pub(super) version: Version,
     pub(super) receive_maximum: u16,
     pub(super) maximum_packet: u32,
@@ -82,8 +48,7 @@ pub(super) struct Received {
 
 #[derive(Debug)]
 pub(super) struct Session {
-    pub(super) site: SiteId,
-    pub(super) client: Arc<str>,
+    pub(super) owner: Owner,
     /// Whose it is, as the host knows it.
     pub(super) principal: Arc<[u8]>,
     pub(super) attached: Option<Attached>,
@@ -104,10 +69,9 @@ pub(super) struct Session {
 }
 
 impl Session {
-    pub(super) fn new(site: SiteId, client: Arc<str>, principal: Arc<[u8]>) -> Self {
+    pub(super) fn new(owner: Owner, principal: Arc<[u8]>) -> Self {
         Self {
-            site,
-            client,
+            owner,
             principal,
             attached: None,
             link: 0,
@@ -130,6 +94,18 @@ impl Session {
         self.expiry_s > 0
     }
 
+    /// The change that keeps it.
+    pub(super) fn kept(&self) -> StateChange {
+        let kept = KeptSession {
+            expiry_s: self.expiry_s,
+            will: self.will.as_ref().map(|will| KeptMessage::of(&will.message)),
+            will_delay_s: self.will.as_ref().map_or(0, |will| will.delay_s),
+            ends_at: self.ends_at.map(Moment::as_micros),
+            principal: self.principal.to_vec(),
+        };
+        keep::session(&self.owner, &kept)
+    }
+
     /// Takes a message of QoS 1 or 2 in. Says under which number, if anything
     /// about it must become durable before it is sent.
     pub(super) fn enqueue(&mut self, mut queued: Queued, changes: &mut Vec<StateChange>) -> Option<u64> {
@@ -143,7 +119,7 @@ impl Session {
             self.take_off(queued, changes);
         } else {
             if self.is_kept() {
-                changes.push(keep::waiting(self, &queued));
+                changes.push(keep::waiting(&self.owner, &queued));
             }
             self.waiting_bytes += queued.message.weight();
             self.waiting.push_back(queued);
@@ -171,7 +147,7 @@ impl Session {
         self.flight_bytes += queued.message.weight();
         let flight = Flight { queued, packet, phase: Phase::Unsent { dup: false }, is_durable: !self.is_kept() };
         if self.is_kept() {
-            changes.push(keep::flight(self, &flight));
+            changes.push(keep::flight(&self.owner, &flight));
         }
         self.flights.push_back(flight);
     }
@@ -191,7 +167,7 @@ impl Session {
             let Some(oldest) = self.waiting.pop_front() else { return };
             self.waiting_bytes -= oldest.message.weight();
             if self.is_kept() {
-                changes.push(keep::entry_gone(self, oldest.number));
+                changes.push(keep::entry_gone(&self.owner, oldest.number));
             }
         }
     }
@@ -204,7 +180,7 @@ impl Session {
             self.waiting_bytes -= queued.message.weight();
             if queued.message.is_expired(now) || self.is_too_large(&queued) {
                 if self.is_kept() {
-                    changes.push(keep::entry_gone(self, queued.number));
+                    changes.push(keep::entry_gone(&self.owner, queued.number));
                 }
                 continue;
             }
@@ -215,7 +191,7 @@ impl Session {
     }
 
     /// Sends what may be sent, in order.
-    pub(super) fn flush(&mut self, changes: &mut Vec<StateChange>) {
+    pub(super) fn flush(&mut self, changes: &mut Vec<StateChange>, outputs: &mut Outputs) {
         let Some(attached) = &self.attached else { return };
         let mut too_large = Vec::new();
         let outstanding = usize::from(attached.receive_maximum);
@@ -232,50 +208,52 @@ impl Session {
                 continue;
             }
             flight.phase = Phase::Sent;
-            attached.outbox.push(Outgoing::Publish {
+            let publish = Outgoing::Publish {
                 message: queued.message.clone(),
                 dup,
                 qos: queued.qos,
                 retain: queued.retain,
                 id: Some(flight.packet),
                 subscriptions: queued.subscriptions.clone(),
-            });
+            };
+            outputs.send(attached.link, publish);
         }
         for packet in too_large {
             if let Some(flight) = self.land(packet)
                 && self.is_kept()
             {
-                changes.push(keep::entry_gone(self, flight.queued.number));
+                changes.push(keep::entry_gone(&self.owner, flight.queued.number));
             }
         }
     }
 
     /// Sends a message of QoS 0, if there is anybody.
-    pub(super) fn send_now(&self, queued: Queued) {
-        let Some(attached) = &self.attached else { return };
-        attached.outbox.push_droppable(Outgoing::Publish {
+    pub(super) fn send_now(&self, queued: Queued, outputs: &mut Outputs) {
+        let publish = Outgoing::Publish {
             message: queued.message,
             dup: false,
             qos: QoS::AtMostOnce,
             retain: queued.retain,
             id: None,
             subscriptions: queued.subscriptions,
-        });
+        };
+        self.send(publish, outputs);
     }
 
     /// What has been noted of a message is durable now.
-    pub(super) fn mark_durable(&mut self, number: u64) {
+    pub(super) fn mark_durable(&mut self, number: u64, outputs: &mut Outputs) {
         let Some(flight) = self.flights.iter_mut().find(|flight| flight.queued.number == number) else { return };
         flight.is_durable = true;
         if flight.phase == Phase::Released {
             let packet = flight.packet;
-            self.send(Outgoing::Ack(Ack::PubRel, packet, Reason::Success, None));
+            self.send(Outgoing::Ack(Ack::PubRel, packet, Reason::Success, None), outputs);
         }
     }
 
-    pub(super) fn send(&self, packet: Outgoing) {
+    /// Sends a packet, if there is a connection.
+    pub(super) fn send(&self, packet: Outgoing, outputs: &mut Outputs) {
         if let Some(attached) = &self.attached {
-            attached.outbox.push(packet);
+            outputs.send(attached.link, packet);
         }
     }
 
@@ -305,14 +283,14 @@ impl Session {
     }
 
     /// A new connection: what was sent on an earlier one is sent again.
-    pub(super) fn rewind(&mut self) {
+    pub(super) fn rewind(&mut self, outputs: &mut Outputs) {
         for flight in &mut self.flights {
             if flight.phase == Phase::Sent {
                 flight.phase = Phase::Unsent { dup: true };
             }
         }
         for flight in self.flights.iter().filter(|flight| flight.phase == Phase::Released && flight.is_durable) {
-            self.send(Outgoing::Ack(Ack::PubRel, flight.packet, Reason::Success, None));
+            self.send(Outgoing::Ack(Ack::PubRel, flight.packet, Reason::Success, None), outputs);
         }
     }
 }

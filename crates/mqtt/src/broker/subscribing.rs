@@ -27,9 +27,9 @@ impl Broker {
         }
         session.filters.insert(filter.written.clone(), options);
         if session.is_kept() {
-            changes.push(keep::filter(session, &filter.written, options));
+            changes.push(keep::filter(&session.owner, &filter.written, options));
         }
-        let site = session.site;
+        let site = session.owner.site;
         let entry = tree::Entry { session: link.session, options };
         let is_new = self.realms.entry(site).or_default().tree.insert(filter, entry);
         let wants = match options.retained {
@@ -56,7 +56,7 @@ impl Broker {
         now: Moment,
     ) -> Outcome {
         let Some(session) = self.held(link) else { return Outcome::default() };
-        let site = session.site;
+        let site = session.owner.site;
         let mut messages = self.retained(site, filter.pattern());
         messages.extend(of_host.into_iter().map(Arc::new));
         self.deliver_standing(link.session, options, &messages, now)
@@ -70,9 +70,9 @@ impl Broker {
             return Reason::NoSubscriptionExisted;
         }
         if session.is_kept() {
-            changes.push(keep::filter_gone(session, &filter.written));
+            changes.push(keep::filter_gone(&session.owner, &filter.written));
         }
-        let site = session.site;
+        let site = session.owner.site;
         if let Some(realm) = self.realms.get_mut(&site) {
             realm.tree.remove(&filter, link.session);
         }

@@ -1,6 +1,6 @@
 //! Which property belongs where (MQTT 5.0, table 2-4), and what it must be.
 
-use super::read::Fault;
+use super::fault::Fault;
 use crate::message::Carried;
 use bytes::Bytes;
 use mqtt_protocol_core::mqtt::packet::{Properties, PropertiesParse, Property, PropertyId as Id};

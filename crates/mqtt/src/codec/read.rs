@@ -1,5 +1,6 @@
 //! Bytes to packets.
 
+use super::fault::Fault;
 use super::packet::{Ack, Connect, ConnectWill, Incoming, Publish, Retained, Subscription, Version};
 use super::{MAX_PACKET, Reason, properties};
 use crate::message::{Carried, QoS};
@@ -7,48 +8,11 @@ use bytes::Bytes;
 use mqtt_protocol_core::mqtt::common::Cursor;
 use mqtt_protocol_core::mqtt::connection::{PacketBuildResult, PacketBuilder, PacketData, RawPacket};
 use mqtt_protocol_core::mqtt::packet::{MqttBinary, MqttString, Properties, Property};
-use mqtt_protocol_core::mqtt::result_code::MqttError;
 use std::collections::HashMap;
 use std::sync::Arc;
 
 /// Topic aliases a client may use.
 pub(crate) const ALIASES: u16 = 64;
-
-/// Why a connection is closed: what the client did wrong.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fault {
-    /// The reason code.
-    pub reason: Reason,
-    /// The same in words.
-    pub text: String,
-}
-
-impl Fault {
-    pub(crate) fn new(reason: Reason, text: impl Into<String>) -> Self {
-        Self { reason, text: text.into() }
-    }
-
-    pub(super) fn malformed(text: &str) -> Self {
-        Self::new(Reason::MalformedPacket, format!("The packet is malformed: {text}."))
-    }
-
-    pub(super) fn protocol(text: &str) -> Self {
-        Self::new(Reason::ProtocolError, format!("The packet breaks the protocol: {text}."))
-    }
-}
-
-impl From<MqttError> for Fault {
-    fn from(error: MqttError) -> Self {
-        match error {
-            MqttError::PacketTooLarge => Self::new(
-                Reason::PacketTooLarge,
-                format!("The packet is over {MAX_PACKET} bytes; send smaller messages."),
-            ),
-            MqttError::ProtocolError => Self::protocol("a field has a value it must not have"),
-            _ => Self::malformed("a field is cut short or is not what it should be"),
-        }
-    }
-}
 
 /// Cuts a stream of bytes into packets. The first must be a CONNECT; its version
 /// holds from then on.

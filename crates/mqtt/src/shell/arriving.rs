@@ -3,6 +3,9 @@
 use crate::codec::{Fault, Incoming, Reader, Version};
 use tokio::io::{AsyncRead, AsyncReadExt};
 
+/// Where bytes come from.
+pub(super) type Inward = Box<dyn AsyncRead + Unpin + Send>;
+
 const SMALL_CHUNK: usize = 1 << 10;
 const LARGE_CHUNK: usize = 16 << 10;
 

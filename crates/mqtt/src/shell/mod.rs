@@ -3,15 +3,20 @@
 mod arriving;
 mod connection;
 mod handshake;
-mod jobs;
+mod outbox;
+mod work;
+mod writing;
 
-use crate::broker::{Broker, Outcome, Ticket, Will};
+use crate::broker::{Broker, Link, Outcome, Ticket, Will};
 use crate::codec::Reason;
 use crate::host::{Client, Host, Peer, Refused};
 use crate::message::Message;
 use futures::future::BoxFuture;
 use lantern_core::SiteId;
 use lantern_core::state::{KeptState, StateChange};
+use outbox::Outbox;
+use std::collections::HashMap;
+use std::ops::{Deref, DerefMut};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use tokio::io::{AsyncRead, AsyncWrite};
@@ -21,10 +26,46 @@ const TICK: Duration = Duration::from_secs(1);
 /// What a client gets to say goodbye in when the service stops.
 const GRACE: Duration = Duration::from_secs(3);
 
+/// The broker, and where what it has for connections goes.
+struct Switchboard {
+    broker: Broker,
+    outboxes: HashMap<Link, Arc<Outbox>>,
+}
+
+/// The broker, locked. What it has for connections is in their outboxes when the lock is let
+/// go, in the order in which it came about.
+pub struct BrokerGuard<'s>(MutexGuard<'s, Switchboard>);
+
+impl Deref for BrokerGuard<'_> {
+    type Target = Broker;
+
+    fn deref(&self) -> &Broker {
+        &self.0.broker
+    }
+}
+
+impl DerefMut for BrokerGuard<'_> {
+    fn deref_mut(&mut self) -> &mut Broker {
+        &mut self.0.broker
+    }
+}
+
+impl Drop for BrokerGuard<'_> {
+    fn drop(&mut self) {
+        let Switchboard { broker, outboxes } = &mut *self.0;
+        while let Some((link, output)) = broker.poll_output() {
+            // A connection without an outbox is gone.
+            if let Some(outbox) = outboxes.get(&link) {
+                outbox.put(output);
+            }
+        }
+    }
+}
+
 /// The MQTT server.
 pub struct Server {
     host: Arc<dyn Host>,
-    broker: Mutex<Broker>,
+    switchboard: Mutex<Switchboard>,
     room: Arc<Semaphore>,
     connections: u32,
     stopping: watch::Sender<bool>,
@@ -38,7 +79,7 @@ impl Server {
         let broker = Broker::restore(kept, host.now());
         Arc::new(Self {
             host,
-            broker: Mutex::new(broker),
+            switchboard: Mutex::new(Switchboard { broker, outboxes: HashMap::new() }),
             room: Arc::new(Semaphore::new(connections as usize)),
             connections,
             stopping: watch::Sender::new(false),
@@ -46,8 +87,18 @@ impl Server {
     }
 
     /// The broker, for a moment: nothing that waits may be done while it is held.
-    pub fn broker(&self) -> MutexGuard<'_, Broker> {
-        self.broker.lock().unwrap_or_else(PoisonError::into_inner)
+    pub fn broker(&self) -> BrokerGuard<'_> {
+        BrokerGuard(self.switchboard.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+
+    /// A connection begins: what the broker has for it goes into its outbox.
+    fn connect(&self, link: Link) -> Arc<Outbox> {
+        self.broker().0.outboxes.entry(link).or_default().clone()
+    }
+
+    /// A connection is gone.
+    fn disconnect(&self, link: Link) {
+        self.broker().0.outboxes.remove(&link);
     }
 
     /// Connections there are.

@@ -1,6 +1,6 @@
 //! Who is admitted, and what is said of it in the contact log.
 
-use super::client::MqttClient;
+use super::admitted::Admitted;
 use super::refusal::turned_away;
 use lantern_api::{ContactDetails, Outcome, Remark};
 use lantern_core::Moment;
@@ -20,7 +20,7 @@ struct Found {
 }
 
 /// Finds the owner of the key a client brings.
-pub(super) async fn admit(engine: &Arc<Engine>, hello: &Hello<'_>) -> Result<MqttClient, Refused> {
+pub(super) async fn admit(engine: &Arc<Engine>, hello: &Hello<'_>) -> Result<Admitted, Refused> {
     let now = clock::now();
     let mut found = Found { caller: Caller::Unknown, device_code: None };
     let result = find(engine, hello, now, &mut found).await;
@@ -56,7 +56,7 @@ fn details(from: &str, protocol: &str) -> ContactDetails {
     }
 }
 
-async fn find(engine: &Arc<Engine>, hello: &Hello<'_>, now: Moment, found: &mut Found) -> Result<MqttClient, Problem> {
+async fn find(engine: &Arc<Engine>, hello: &Hello<'_>, now: Moment, found: &mut Found) -> Result<Admitted, Problem> {
     let hash = credential(hello)?.hash();
     let owner = keys::known(&engine.plans, &hash).await?;
     found.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
@@ -77,7 +77,7 @@ async fn find(engine: &Arc<Engine>, hello: &Hello<'_>, now: Moment, found: &mut 
         ));
     }
     engine.heard.note_key(owner.id, now, &hello.peer.from);
-    Ok(MqttClient {
+    Ok(Admitted {
         engine: engine.clone(),
         hash,
         key: owner.id,
@@ -112,7 +112,7 @@ fn credential<'a>(hello: &'a Hello<'_>) -> Result<Credential<'a>, Problem> {
 }
 
 /// The owner of a session that is away, by the hash of its key.
-pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<MqttClient> {
+pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<Admitted> {
     let hash: [u8; 32] = principal.try_into().ok()?;
     let owner = keys::known(&engine.plans, &hash).await.ok()?;
     keys::check(&owner, clock::now()).ok()?;
@@ -120,7 +120,7 @@ pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<Mqt
         Some(device) => Some(engine.plans.device(device).await.ok()?.code.clone()),
         None => None,
     };
-    Some(MqttClient {
+    Some(Admitted {
         engine: engine.clone(),
         hash,
         key: owner.id,
@@ -136,7 +136,7 @@ pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<Mqt
 }
 
 /// Notes in the contact log that a client has gone.
-pub(super) fn note_farewell(client: &MqttClient, how: &str, now: Moment) {
+pub(super) fn note_farewell(client: &Admitted, how: &str, now: Moment) {
     let mut details = details(&client.from, client.protocol);
     details.remarks = vec![Remark { code: "disconnected".to_owned(), detail: format!("Disconnected: {how}.") }];
     client.engine.contacts.note(Attempt {

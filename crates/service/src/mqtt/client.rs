@@ -1,38 +1,21 @@
 //! A client of the MQTT server: what it may do, and what its messages mean.
 
 use super::admission::{note_farewell, words};
+use super::admitted::Admitted;
 use super::place::{self, Place};
 use super::refusal::{not_subscribed, refused};
 use super::standing;
 use futures::future::BoxFuture;
 use lantern_core::state::StateChange;
-use lantern_core::{DeviceId, KeyId, Moment, SiteId};
+use lantern_core::{DeviceId, Moment, SiteId};
 use lantern_engine::intake::{self, Body, Credential, Delivery, Said, Target};
 use lantern_engine::{Engine, Problem, clock, find, keys};
 use lantern_mqtt::{Client, Farewell, Filter, Message, Prepared, Refused};
-use lantern_store::{Caller, Device, KeyOwner};
+use lantern_store::{Device, KeyOwner};
 use std::sync::Arc;
 
 /// How long a sender is slowed down before its allowance is a reason to refuse, in seconds.
 const PATIENCE_S: u64 = 10;
-
-/// An admitted client.
-pub(super) struct MqttClient {
-    pub(super) engine: Arc<Engine>,
-    /// The hash of its key.
-    pub(super) hash: [u8; 32],
-    pub(super) key: KeyId,
-    pub(super) site: SiteId,
-    pub(super) site_code: Arc<str>,
-    /// The device whose key it is.
-    pub(super) device: Option<DeviceId>,
-    pub(super) device_code: Option<String>,
-    /// What a sender with a site's key calls its device.
-    pub(super) user_name: Option<String>,
-    pub(super) client_id: String,
-    pub(super) protocol: &'static str,
-    pub(super) from: String,
-}
 
 /// What a message comes to.
 enum Meant {
@@ -52,15 +35,7 @@ struct Understood {
     meant: Meant,
 }
 
-impl MqttClient {
-    /// Who it is to the contact log.
-    pub(super) const fn caller(&self) -> Caller {
-        match self.device {
-            Some(device) => Caller::Device(self.site, device),
-            None => Caller::Site(self.site),
-        }
-    }
-
+impl Admitted {
     /// The owner of its key as it is now: it may have been revoked since.
     async fn owner(&self) -> Result<KeyOwner, Problem> {
         let owner = keys::known(&self.engine.plans, &self.hash).await?;
@@ -168,7 +143,7 @@ impl MqttClient {
     }
 }
 
-impl Client for MqttClient {
+impl Client for Admitted {
     fn site(&self) -> SiteId {
         self.site
     }

@@ -6,7 +6,7 @@ use futures::future::BoxFuture;
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use lantern_engine::{Engine, Problem, clock};
-use lantern_mqtt::{Client, Hello, Host, Message, QoS, Refused};
+use lantern_mqtt::{Client, Hello, Host, Refused};
 use std::sync::Arc;
 
 /// The engine, as the MQTT server sees it.
@@ -38,9 +38,4 @@ impl Host for EngineHost {
     fn taken(&self, token: i64) {
         self.0.commands.taken(token);
     }
-}
-
-/// A message of the service's that stays on its topic.
-pub(super) fn own_message(topic: String, payload: String) -> Message {
-    Message { qos: QoS::AtLeastOnce, retain: true, ..Message::own(topic, payload) }
 }

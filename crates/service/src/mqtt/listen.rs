@@ -5,8 +5,9 @@ use super::host::EngineHost;
 use super::outward::Outward;
 use crate::ServeError;
 use crate::settings::{Listen, Settings};
+use crate::sockets::{REST, bind, prepare};
 use crate::supervisor::Supervisor;
-use crate::tls::{self, Certificates};
+use crate::tls::{Certificates, Door};
 use lantern_engine::{Engine, Task};
 use lantern_http::Addresses;
 use lantern_mqtt::Peer;
@@ -18,8 +19,6 @@ use tokio::net::{TcpListener, TcpStream};
 const LAMP_TICK: Duration = Duration::from_secs(1);
 /// How often keys of connections are looked at, which may have run out.
 const KEY_TICK: Duration = Duration::from_secs(10);
-/// How long a listener rests when the system has no more sockets.
-const REST: Duration = Duration::from_millis(200);
 
 /// Starts the MQTT server with its tasks, and says where it listens.
 pub(crate) async fn start(
@@ -39,14 +38,14 @@ pub(crate) async fn start(
     supervisor.start(Task::new("keys of MQTT connections", keys(outward)));
     let mut addresses = Addresses::default();
     if let Listen::At(address) = settings.mqtt {
-        let listener = tls::bind(address, "MQTT").await?;
+        let listener = bind(address, "MQTT").await?;
         addresses.plain = listener.local_addr().ok();
         supervisor.start(Task::new("MQTT", accept(listener, server.clone())));
     }
     if let (Listen::At(address), Some(certificates)) = (settings.mqtts, certificates) {
-        let listener = tls::bind(address, "MQTT over TLS").await?;
+        let listener = bind(address, "MQTT over TLS").await?;
         addresses.tls = listener.local_addr().ok();
-        let door = tls::Door::Mqtt(server.clone()).open(listener, certificates.clone());
+        let door = Door::Mqtt(server.clone()).open(listener, certificates.clone());
         supervisor.start(Task::new("MQTT over TLS", door));
     }
     Ok((server, addresses))
@@ -87,13 +86,4 @@ async fn serve(stream: TcpStream, from: SocketAddr, server: Arc<Mqtt>) {
     let peer = Peer { from: from.ip().to_string(), protocol: "MQTT", certificate: None };
     let (reader, writer) = stream.into_split();
     server.serve(reader, writer, peer).await;
-}
-
-/// Small packets go at once, and a peer that is gone without a word is noticed in
-/// some minutes even if it asked for no keep-alive.
-pub(crate) fn prepare(stream: &TcpStream) {
-    let _ = stream.set_nodelay(true);
-    let keep_alive =
-        socket2::TcpKeepalive::new().with_time(Duration::from_secs(60)).with_interval(Duration::from_secs(20));
-    let _ = socket2::SockRef::from(stream).set_tcp_keepalive(&keep_alive);
 }

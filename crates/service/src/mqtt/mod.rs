@@ -5,16 +5,18 @@
 //! it, and the way from a problem's class to a reason code.
 
 mod admission;
+mod admitted;
 mod client;
 mod host;
 mod listen;
+mod messages;
 mod outward;
 mod place;
 mod refusal;
 mod standing;
 mod websocket;
 
-pub(crate) use listen::{prepare, start};
+pub(crate) use listen::start;
 pub(crate) use websocket::WebSockets;
 
 /// The MQTT server.

@@ -1,17 +1,17 @@
 //! What goes out: last values as they come, lamps as they change, commands.
 
 use super::Mqtt;
-use super::host::own_message;
+use super::messages::{command_message, now_payloads, own_message};
 use futures::future::BoxFuture;
 use lantern_api as api;
 use lantern_core::lamp::Lamp;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_engine::heard::Heard;
-use lantern_engine::plans::{DevicePlan, Plans, PublishedSignal};
+use lantern_engine::plans::{DevicePlan, Plans};
 use lantern_engine::publish::Outlet;
 use lantern_engine::{clock, keys};
+use lantern_mqtt::Message;
 use lantern_mqtt::codec::Reason;
-use lantern_mqtt::{Carried, Message};
 use lantern_store::Device;
 use std::collections::HashMap;
 use std::ops::Range;
@@ -40,51 +40,6 @@ struct Newest {
 
 fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-/// The last value of a signal on its two topics: as JSON, and as it stands.
-pub(super) fn now_payloads(topic: &str, shown: &PublishedSignal, at: Moment, value: &Value) -> [(String, String); 2] {
-    let bare = match value {
-        Value::Number(number) => number.to_string(),
-        Value::Flag(flag) => flag.to_string(),
-        Value::Text(text) => text.clone(),
-    };
-    let mut object = serde_json::Map::new();
-    object.insert(
-        "value".to_owned(),
-        match value {
-            Value::Number(number) => serde_json::json!(number),
-            Value::Flag(flag) => serde_json::json!(flag),
-            Value::Text(text) => serde_json::json!(text),
-        },
-    );
-    if let Some(unit) = &shown.unit {
-        object.insert("unit".to_owned(), serde_json::json!(unit));
-    }
-    object.insert("at".to_owned(), serde_json::json!(at.to_string()));
-    [(topic.to_owned(), serde_json::Value::Object(object).to_string()), (format!("{topic}/value"), bare)]
-}
-
-/// A command as its device gets it.
-pub(super) fn command_message(site: &str, device: &str, command: &api::Command) -> Message {
-    let mut payload = serde_json::Map::new();
-    payload.insert("id".to_owned(), serde_json::json!(command.id));
-    for (name, value) in &command.arguments {
-        payload.insert(name.clone(), serde_json::to_value(value).unwrap_or_default());
-    }
-    let expires_at = command.expires_at.as_deref().and_then(|at| Moment::parse_rfc3339(at).ok());
-    Message {
-        expires_at,
-        carried: Carried {
-            is_text: true,
-            content_type: Some("application/json".to_owned()),
-            response_topic: Some(format!("{site}/{device}/done/{}", command.name)),
-            correlation: Some(command.id.to_string().into_bytes().into()),
-            user: Vec::new(),
-        },
-        token: Some(command.id),
-        ..Message::own(format!("{site}/{device}/do/{}", command.name), serde_json::Value::Object(payload).to_string())
-    }
 }
 
 impl Outward {

@@ -1,9 +1,8 @@
 //! What stands on topics without having been published: last values, lamps and
 //! commands that wait.
 
-use super::client::MqttClient;
-use super::host::own_message;
-use super::outward::{command_message, now_payloads};
+use super::admitted::Admitted;
+use super::messages::{command_message, now_payloads, own_message};
 use lantern_core::DeviceState;
 use lantern_core::Moment;
 use lantern_core::lamp::Lamp;
@@ -18,7 +17,7 @@ const PAGE: u32 = 200;
 const MAX_MESSAGES: usize = 10_000;
 
 /// Whether a filter is below the topics of a device that the client speaks for.
-pub(super) async fn is_own(client: &MqttClient, filter: &Filter) -> bool {
+pub(super) async fn is_own(client: &Admitted, filter: &Filter) -> bool {
     let mut levels = filter.pattern().split('/');
     let (Some(site), Some(code), Some(own)) = (levels.next(), levels.next(), client.device) else { return false };
     if site != &*client.site_code {
@@ -37,7 +36,7 @@ fn lamp_of(engine: &Engine, device: &Device, now: Moment) -> Lamp {
 }
 
 /// All messages that stand on topics matching a filter.
-pub(super) async fn messages(client: &MqttClient, filter: &Filter) -> Result<Vec<Message>, Problem> {
+pub(super) async fn messages(client: &Admitted, filter: &Filter) -> Result<Vec<Message>, Problem> {
     let (engine, site) = (&*client.engine, &client.site_code);
     let pattern = filter.pattern();
     let mut levels = pattern.split('/');

@@ -1,10 +1,10 @@
 //! The TLS door: accepts connections, and hands what is inside on.
 
 use super::Certificates;
-use crate::ServeError;
-use crate::mqtt::{Mqtt, prepare};
+use crate::sockets::{REST, prepare};
 use lantern_http::{PeerInfo, Peers};
 use lantern_mqtt::Peer;
+use lantern_mqtt::shell::Server;
 use std::net::{Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::sync::Arc;
 use std::time::Duration;
@@ -15,8 +15,6 @@ use tokio_rustls::server::TlsStream;
 
 /// Until when a handshake must be done.
 const HANDSHAKE: Duration = Duration::from_secs(10);
-/// How long a listener rests when the system has no more sockets.
-const REST: Duration = Duration::from_millis(200);
 /// Connections by https there may be at once.
 const MAX_HTTPS: usize = 2_000;
 
@@ -26,7 +24,7 @@ pub(crate) enum Door {
     /// The HTTP server at an address of this machine.
     Http(SocketAddr, Arc<Peers>, Arc<Semaphore>),
     /// The MQTT server.
-    Mqtt(Arc<Mqtt>),
+    Mqtt(Arc<Server>),
 }
 
 impl Door {
@@ -107,12 +105,4 @@ async fn carry(
     let _entered = peers.enter(local, PeerInfo { ip: from.ip(), certificate });
     // Senders often hang up without closing TLS properly; nothing is to be done about it.
     let _ = tokio::io::copy_bidirectional(&mut stream, &mut way_on).await;
-}
-
-/// Listens at an address.
-///
-/// # Errors
-/// [`ServeError::Listen`].
-pub(crate) async fn bind(address: SocketAddr, what: &'static str) -> Result<TcpListener, ServeError> {
-    TcpListener::bind(address).await.map_err(|cause| ServeError::Listen { address, what, cause })
 }

@@ -3,8 +3,9 @@
 
 mod door;
 
-pub(crate) use door::{Door, bind};
+pub(crate) use door::Door;
 
+use crate::error::TlsError;
 use crate::settings::Settings;
 use lantern_store::{Cause, with_sources};
 use std::path::{Path, PathBuf};
@@ -12,7 +13,7 @@ use std::sync::{Arc, PoisonError, RwLock};
 use std::time::{Duration, SystemTime};
 use tokio_rustls::TlsAcceptor;
 use tokio_rustls::rustls::crypto::ring;
-use tokio_rustls::rustls::pki_types::pem::{self, PemObject};
+use tokio_rustls::rustls::pki_types::pem::PemObject;
 use tokio_rustls::rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use tokio_rustls::rustls::server::WebPkiClientVerifier;
 use tokio_rustls::rustls::{RootCertStore, ServerConfig};
@@ -75,37 +76,6 @@ impl Certificates {
             }
         }
     }
-}
-
-/// Why a certificate cannot be used.
-#[derive(Debug, thiserror::Error)]
-pub enum TlsError {
-    /// A file without a certificate.
-    #[error("{} holds no certificate in PEM", .0.display())]
-    Empty(PathBuf),
-    /// Certificates that cannot be read.
-    #[error("the certificates in {} cannot be read", .0.display())]
-    Certificates(PathBuf, #[source] pem::Error),
-    /// A private key that cannot be read.
-    #[error("the private key in {} cannot be read", .0.display())]
-    Key(PathBuf, #[source] pem::Error),
-    /// The library cannot be set up.
-    #[error("TLS cannot be set up")]
-    SetUp(#[source] tokio_rustls::rustls::Error),
-    /// Certificates that cannot be believed.
-    #[error("the certificates in {} cannot be used to check those of clients", .0.display())]
-    Clients(PathBuf, #[source] Cause),
-    /// A certificate and a key that do not belong together.
-    #[error("{} and {} do not fit", .certificate.display(), .key.display())]
-    Unfit {
-        /// The file of the certificate.
-        certificate: PathBuf,
-        /// The file of the key.
-        key: PathBuf,
-        /// What the library said.
-        #[source]
-        cause: tokio_rustls::rustls::Error,
-    },
 }
 
 fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, TlsError> {

@@ -1,9 +1,9 @@
 //! Taking in a group of deliveries: what is new, what is there, what replaces.
 
-use super::segment::{self, LoadError, Sealed};
+use super::segment::{self, Sealed};
 use super::tails::{Tails, View};
 use super::{Limits, journal, plan};
-use crate::Recorded;
+use crate::error::LoadError;
 use crate::value::Storing;
 use lantern_core::quality::Quality;
 use lantern_core::series::{Fate, Layer, Point, Run, merge};
@@ -11,6 +11,19 @@ use lantern_core::{Moment, Reading, SignalId, Value};
 use sqlx::SqliteConnection;
 use std::collections::HashMap;
 use std::sync::Arc;
+
+/// What became of a delivery's readings.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Recorded {
+    /// Readings that were not there before.
+    pub new: usize,
+    /// Readings that were there with the same value: nothing changed.
+    pub repeated: usize,
+    /// Readings that replaced another value of the same time.
+    pub corrected: usize,
+    /// Readings of a time whose readings are no longer kept: not taken in.
+    pub expired: usize,
+}
 
 /// Segments whose readings are kept in memory, because late readings come in order.
 const DECODED: usize = 8;

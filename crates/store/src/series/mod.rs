@@ -14,6 +14,7 @@ pub(crate) mod journal;
 pub(crate) mod plan;
 pub(crate) mod room;
 pub(crate) mod sealer;
+pub(crate) mod sealing;
 pub(crate) mod segment;
 pub(crate) mod tails;
 pub(crate) mod upgrade;

@@ -1,9 +1,10 @@
 //! Planning a sealing: which segments a layer changes, and what takes their place.
 
 use super::Limits;
-use super::segment::{self, LoadError, NewSegment, Sealed, Span};
+use super::segment::{self, NewSegment, Sealed, Span};
 use super::tails::Due;
-use crate::Order;
+use crate::error::LoadError;
+use crate::order::Order;
 use lantern_core::SignalId;
 use lantern_core::series::{Digest, Layer, Run};
 use sqlx::{SqliteConnection, SqlitePool};

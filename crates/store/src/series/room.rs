@@ -1,6 +1,5 @@
 //! Room on the disk: what the database may take and what it takes.
 
-use crate::StoreError;
 use sqlx::{AssertSqlSafe, SqliteConnection, SqlitePool};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::Duration;
@@ -61,6 +60,16 @@ impl Room {
         self.longest_sealing_us.fetch_max(micros, Relaxed);
     }
 
+    /// Lets the database use so many bytes, 0 for all there are.
+    pub(crate) fn set_budget(&self, bytes: u64) {
+        self.budget.store(bytes, Relaxed);
+    }
+
+    /// The longest time for which sealing has held up what comes in.
+    pub(crate) fn longest_sealing(&self) -> Duration {
+        Duration::from_micros(self.longest_sealing_us.load(Relaxed))
+    }
+
     pub(crate) fn usage(&self) -> DiskUse {
         DiskUse { used: self.used.load(Relaxed), budget: self.budget.load(Relaxed) }
     }
@@ -103,34 +112,4 @@ async fn used(pool: &SqlitePool) -> Result<u64, sqlx::Error> {
     .fetch_one(pool)
     .await?;
     Ok(pages.unsigned_abs())
-}
-
-impl crate::Store {
-    /// Lets the database use so many bytes, 0 for all there are. When they are
-    /// used, readings are turned away until there is room again; deleting goes on.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn set_disk_budget(&self, bytes: u64) -> Result<(), StoreError> {
-        self.disk.budget.store(bytes, Relaxed);
-        self.disk.limit(&mut *self.write.acquire().await?).await?;
-        self.disk.look(&self.read).await;
-        Ok(())
-    }
-
-    /// The longest time for which sealing has held up what comes in, since the
-    /// store was opened.
-    #[must_use]
-    pub fn longest_sealing(&self) -> Duration {
-        Duration::from_micros(self.disk.longest_sealing_us.load(Relaxed))
-    }
-
-    /// How much of the disk is used.
-    ///
-    /// # Errors
-    /// [`StoreError::Database`].
-    pub async fn disk_use(&self) -> Result<DiskUse, StoreError> {
-        self.disk.look(&self.read).await;
-        Ok(self.disk.usage())
-    }
 }

@@ -2,10 +2,10 @@
 
 use super::plan::{Plan, Rewrite};
 use super::room::Room;
-use super::segment::LoadError;
+use super::sealing::{Seal, Sealing};
 use super::tails::{Due, Tails};
 use super::{Limits, journal};
-use crate::recorder::{Seal, Sealing};
+use crate::error::LoadError;
 use lantern_core::SignalId;
 use sqlx::SqlitePool;
 use std::sync::Arc;

@@ -1,9 +1,10 @@
 //! Rows of segments.
 
-use crate::Order;
+use crate::error::LoadError;
+use crate::order::Order;
 use lantern_core::SignalId;
 use lantern_core::presence::Patience;
-use lantern_core::series::{Digest, Run, SegmentError, decode_segment, encode_segment};
+use lantern_core::series::{Digest, Run, decode_segment, encode_segment};
 use lantern_core::state::StateChange;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{AssertSqlSafe, Row, SqliteConnection};
@@ -173,25 +174,6 @@ pub(crate) async fn ends(
     .fetch_all(connection)
     .await?;
     rows.iter().map(|row| Ok(row.try_get::<Option<i64>, _>(0)?.zip(row.try_get(1)?))).collect()
-}
-
-/// Why a segment's readings cannot be had.
-#[derive(Debug, thiserror::Error)]
-pub(crate) enum LoadError {
-    #[error(transparent)]
-    Database(#[from] sqlx::Error),
-    #[error("segment {id} cannot be read")]
-    Damaged {
-        id: i64,
-        #[source]
-        error: SegmentError,
-    },
-    #[error("the digest of the segment that begins at {first_at} cannot be read")]
-    Digest {
-        first_at: i64,
-        #[source]
-        error: SegmentError,
-    },
 }
 
 /// The readings of a segment.

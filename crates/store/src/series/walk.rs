@@ -1,8 +1,9 @@
 //! Walking along a series: segments and layers in order of time, as one.
 
-use super::segment::{self, LoadError, Sealed, Span};
+use super::segment::{self, Sealed, Span};
 use super::tails::{Tails, View};
-use crate::Order;
+use crate::error::LoadError;
+use crate::order::Order;
 use lantern_core::series::Run;
 use sqlx::{Sqlite, SqlitePool, Transaction};
 use std::collections::VecDeque;

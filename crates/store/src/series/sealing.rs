@@ -1,0 +1,24 @@
+//! What the sealer hands to the recorder.
+
+use super::plan::Rewrite;
+use super::segment::Swap;
+use lantern_core::SignalId;
+use tokio::sync::oneshot;
+
+/// Changes to segments that the sealer has prepared: one transaction.
+#[derive(Default)]
+pub(crate) struct Sealing {
+    pub(crate) rewrites: Vec<(SignalId, Rewrite)>,
+    /// Signals whose changes are sealed up to an entry.
+    pub(crate) marks: Vec<(SignalId, i64)>,
+    /// Entries before this one may go, some of them now.
+    pub(crate) trim: i64,
+    /// A history that was made anew and takes the place of the old.
+    pub(crate) swap: Option<Swap>,
+}
+
+pub(crate) struct Seal {
+    pub(crate) sealing: Sealing,
+    /// How many entries were trimmed.
+    pub(crate) answer: oneshot::Sender<Result<u64, sqlx::Error>>,
+}
