@@ -101,7 +101,7 @@ impl Crate {
     /// The module in which something is that a module names by a path.
     fn resolve(&self, module: &[String], path: &[String]) -> Option<ModulePath> {
         let full = self.absolute(module, path)?;
-        self.settle(full, &mut BTreeSet::new())
+        self.settle(&full, &mut BTreeSet::new())
     }
 
     /// The path from the root of the crate; nothing if it leads out of it.
@@ -126,13 +126,13 @@ impl Crate {
     }
 
     /// Follows what modules pass on from below, until a module defines it itself.
-    fn settle(&self, full: ModulePath, seen: &mut BTreeSet<ModulePath>) -> Option<ModulePath> {
+    fn settle(&self, full: &[String], seen: &mut BTreeSet<ModulePath>) -> Option<ModulePath> {
         let holder = (0..=full.len()).rev().map(|count| &full[..count]).find(|path| self.0.contains_key(*path))?;
         let passed_on = full.get(holder.len()).and_then(|name| self.0.get(holder)?.passed_on.get(name));
         match passed_on {
-            Some(path) if seen.insert(full.clone()) => {
+            Some(path) if seen.insert(full.to_vec()) => {
                 let next = self.absolute(holder, path);
-                next.and_then(|next| self.settle(next, seen)).or_else(|| Some(holder.to_vec()))
+                next.and_then(|next| self.settle(&next, seen)).or_else(|| Some(holder.to_vec()))
             }
             _ => Some(holder.to_vec()),
         }
