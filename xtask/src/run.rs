@@ -21,7 +21,7 @@ pub(crate) fn command(program: &str, arguments: &[&str]) -> Command {
 pub(crate) fn cargo(arguments: &[&str]) -> Command {
     let mut command = command(&std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned()), arguments);
     // What it says of this package would look like a change to others, which would be
-    // compiled anew after each cargo that was started by hand.
+    // compiled again after each cargo that was started by hand.
     for (name, _) in std::env::vars_os() {
         if name.to_str().is_some_and(|name| name.starts_with("CARGO_PKG_") || name.starts_with("CARGO_MANIFEST_")) {
             command.env_remove(name);

@@ -877,7 +877,7 @@ export interface paths {
         get: operations["meaning_show"];
         /**
          * Say what a signal's values mean. That holds for what comes from now on; what has been
-         *     recorded is made anew only when asked for (`reconversions`).
+         *     recorded is made again only when asked for (`reconversions`).
          */
         put: operations["meaning_set"];
         post?: never;
@@ -2319,7 +2319,7 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Where the counter begins anew, such as 65536; never if absent.
+             * @description Where the counter begins again, such as 65536; never if absent.
              */
             modulus?: number;
             /**
@@ -2337,7 +2337,7 @@ export interface components {
         } | {
             /**
              * Format: double
-             * @description Where the counter begins anew, such as 65536; never if absent.
+             * @description Where the counter begins again, such as 65536; never if absent.
              */
             modulus?: number;
             /**
@@ -2933,7 +2933,7 @@ export interface components {
              */
             mqtt_address?: string;
         };
-        /** @description A history that is, or was, made anew. */
+        /** @description A history that is, or was, made again. */
         Job: {
             /** @description What it is at: the signal itself or one that depends on it. */
             at?: string;
@@ -2941,7 +2941,7 @@ export interface components {
             detail?: string;
             /**
              * Format: int64
-             * @description Readings made anew so far.
+             * @description Readings made again so far.
              */
             done: number;
             /** @description When it ended. */
@@ -2965,7 +2965,7 @@ export interface components {
             to?: string;
             /**
              * Format: int64
-             * @description Readings to be made anew of the signal it is at, about.
+             * @description Readings to be made again of the signal it is at, about.
              */
             total?: number;
         };
@@ -3117,7 +3117,7 @@ export interface components {
             repeated: number;
             /**
              * Format: int64
-             * @description How often the device began to count anew.
+             * @description How often the device began to count again.
              */
             restarted: number;
         };
@@ -3330,7 +3330,7 @@ export interface components {
         NewMeaning: {
             meaning?: components["schemas"]["Meaning"] | null;
         };
-        /** @description A history that is to be made anew. */
+        /** @description A history that is to be made again. */
         NewReconversion: {
             /** @description From this time on. */
             from: string;
@@ -3702,7 +3702,7 @@ export interface components {
                 detail?: string;
                 /**
                  * Format: int64
-                 * @description Readings made anew so far.
+                 * @description Readings made again so far.
                  */
                 done: number;
                 /** @description When it ended. */
@@ -3726,7 +3726,7 @@ export interface components {
                 to?: string;
                 /**
                  * Format: int64
-                 * @description Readings to be made anew of the signal it is at, about.
+                 * @description Readings to be made again of the signal it is at, about.
                  */
                 total?: number;
             }[];

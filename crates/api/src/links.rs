@@ -27,7 +27,7 @@ pub struct LinkCounts {
     pub lost: u64,
     /// Messages that came again.
     pub repeated: u64,
-    /// How often the device began to count anew.
+    /// How often the device began to count again.
     pub restarted: u64,
     /// Of the messages that were sent, the part that came: 0 to 1.
     #[serde(skip_serializing_if = "Option::is_none", default)]

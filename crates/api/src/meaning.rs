@@ -226,7 +226,7 @@ pub struct QualityCounts {
     pub until: Option<String>,
 }
 
-/// A history that is to be made anew.
+/// A history that is to be made again.
 #[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewReconversion {
@@ -253,7 +253,7 @@ pub enum JobState {
     Cancelled,
 }
 
-/// A history that is, or was, made anew.
+/// A history that is, or was, made again.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Job {
     /// Its number.
@@ -265,9 +265,9 @@ pub struct Job {
     /// What it is at: the signal itself or one that depends on it.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub at: Option<String>,
-    /// Readings made anew so far.
+    /// Readings made again so far.
     pub done: u64,
-    /// Readings to be made anew of the signal it is at, about.
+    /// Readings to be made again of the signal it is at, about.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub total: Option<u64>,
     /// From this time on.

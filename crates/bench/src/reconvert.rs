@@ -1,4 +1,4 @@
-//! Making the past anew.
+//! Making the past again.
 
 use crate::intake::screened;
 use crate::service::{Service, client};

@@ -2,11 +2,10 @@
 
 use crate::work::{DEVICES, SIGNALS, code};
 use anyhow::{Context, Result, bail};
+use lantern_launch::{Launch, Launched};
 use reqwest::Client;
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
 use std::path::Path;
-use std::process::{Child, Command, Stdio};
 
 /// A client of one connection that trusts nobody: to read whom the system trusts takes
 /// as long as hundreds of requests.
@@ -16,7 +15,7 @@ pub(crate) fn client() -> Result<Client> {
 
 /// Killed when dropped.
 pub(crate) struct Service {
-    child: Child,
+    launched: Launched,
     pub(crate) url: String,
     /// Where it speaks MQTT.
     pub(crate) mqtt: std::net::SocketAddr,
@@ -29,23 +28,20 @@ pub(crate) struct Service {
 impl Service {
     /// Starts a service and makes the devices.
     pub(crate) async fn start(data: &Path) -> Result<Self> {
-        let (child, url, mut lines) = spawn(data)?;
-        let mqtt = lines.next().and_then(|l| l.strip_prefix("MQTT is at mqtt://")?.parse().ok());
-        let code = lines.next().and_then(|l| Some(l.split_once("code=")?.1.to_owned()));
-        let (Some(mqtt), Some(code)) = (mqtt, code) else { bail!("the service did not start") };
-        std::thread::spawn(move || lines.for_each(drop));
-        let mut service = Self { child, url, mqtt, keys: Vec::new(), token: String::new(), client: client()? };
+        let launched = launch(data)?.start()?;
+        let said = &launched.said;
+        let (url, mqtt, code) = (said.url.clone(), said.at("mqtt"), said.code.clone());
+        let (Some(mqtt), Some(code)) = (mqtt, code) else { bail!("the service has run before, or without MQTT") };
+        let mut service = Self { launched, url, mqtt, keys: Vec::new(), token: String::new(), client: client()? };
         service.make_devices(&code).await?;
         Ok(service)
     }
 
-    /// Ends the service and starts it anew on the same data.
+    /// Ends the service and starts it again on the same data.
     pub(crate) fn restart(&mut self, data: &Path) -> Result<()> {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-        let (child, url, lines) = spawn(data)?;
-        (self.child, self.url) = (child, url);
-        std::thread::spawn(move || lines.for_each(drop));
+        self.launched.kill()?;
+        self.launched = launch(data)?.start()?;
+        self.url.clone_from(&self.launched.said.url);
         Ok(())
     }
 
@@ -66,7 +62,7 @@ impl Service {
 
     /// The process.
     pub(crate) fn id(&self) -> u32 {
-        self.child.id()
+        self.launched.id()
     }
 
     /// Makes each device send some names nobody has declared, and ignores them.
@@ -91,7 +87,7 @@ impl Service {
         Ok(())
     }
 
-    /// Makes the past of a signal anew, and waits until that is done.
+    /// Makes the past of a signal again, and waits until that is done.
     pub(crate) async fn reconvert(&self, device: usize, signal: &str) -> Result<()> {
         let path = format!("sites/bench/devices/d{device}/signals/{signal}/reconversions");
         let job = self.post(&self.token, &path, json!({"from": "0"})).await?;
@@ -132,31 +128,9 @@ impl Service {
     }
 }
 
-/// Starts the process, and gives its address and the lines it prints after that.
-fn spawn(data: &Path) -> Result<(Child, String, impl Iterator<Item = String> + Send + use<>)> {
-    let binary = std::env::current_exe()?.with_file_name("key-lantern");
-    let mut child = Command::new(binary)
-        .arg("serve")
-        .arg("--data")
-        .arg(data)
-        .args(["--http", "127.0.0.1:0", "--mqtt", "127.0.0.1:0", "--log-level", "warn"])
-        // Keys that may send all there is: allowances are not what is measured.
-        .envs(
-            ["READINGS_AT_ONCE", "READINGS_PER_S", "REQUESTS_AT_ONCE", "REQUESTS_PER_S"]
-                .map(|name| (format!("KEY_LANTERN_{name}"), "1000000000000")),
-        )
-        .stdout(Stdio::piped())
-        .spawn()
-        .context("cannot start the service")?;
-    let stdout = child.stdout.take().context("the service has no output")?;
-    let mut lines = BufReader::new(stdout).lines().map_while(Result::ok);
-    let url = lines.next().and_then(|line| Some(line.strip_prefix("Key Lantern is at ")?.to_owned()));
-    Ok((child, url.context("the service did not start")?, lines))
-}
-
-impl Drop for Service {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
+/// A service whose keys may send all there is: allowances are not what is measured.
+fn launch(data: &Path) -> Result<Launch> {
+    let launch = Launch::new(&std::env::current_exe()?.with_file_name("key-lantern"), data);
+    let ample = ["readings_at_once", "readings_per_s", "requests_at_once", "requests_per_s"];
+    Ok(ample.iter().fold(launch, |launch, name| launch.setting(name, "1000000000000")))
 }

@@ -1,5 +1,5 @@
 //! How the messages of a device come through: sequence numbers tell which were
-//! lost, which came twice, and when the device began anew.
+//! lost, which came twice, and when the device began again.
 
 /// What a sequence number tells of the messages before it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -15,7 +15,7 @@ pub enum Step {
     Late,
     /// One that came before.
     Repeated,
-    /// The device began to count anew.
+    /// The device began to count again.
     Restarted,
 }
 
@@ -78,7 +78,7 @@ pub struct LinkCounts {
     pub lost: u64,
     /// Messages that came again.
     pub repeated: u64,
-    /// How often the device began to count anew.
+    /// How often the device began to count again.
     pub restarted: u64,
 }
 

@@ -1,11 +1,8 @@
 use crate::{PATIENCE, binary};
+use lantern_launch::{Launch, Launched};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
-use std::path::Path;
-use std::process::{Child, Command, Stdio};
 use std::sync::Once;
-use std::time::{Duration, Instant};
 use tempfile::TempDir;
 
 /// An answer over HTTP.
@@ -39,20 +36,18 @@ impl Answer {
 
 /// A service of its own on a free port. Killed when dropped.
 pub struct Service {
-    child: Child,
+    launch: Launch,
+    launched: Launched,
     /// Its address.
     pub url: String,
     /// The port it speaks MQTT on.
     pub mqtt: u16,
-    /// Where else it is, as it says it.
-    others: Vec<String>,
     /// The set-up code it printed, if there was nobody yet.
     pub code: Option<String>,
     /// A person's token, once there is one.
     pub token: String,
     dir: TempDir,
     http: reqwest::Client,
-    settings: Vec<(String, String)>,
 }
 
 impl Service {
@@ -74,12 +69,14 @@ impl Service {
             let _ = rustls::crypto::ring::default_provider().install_default();
         });
         let dir = tempfile::tempdir().unwrap();
-        let settings: Vec<_> = settings
-            .iter()
-            .map(|(name, value)| (format!("KEY_LANTERN_{}", name.to_uppercase()), (*value).to_owned()))
-            .collect();
-        let Started { child, url, mqtt, code, others } = spawn(&dir.path().join("data"), 0, 0, &settings);
-        Self { child, url, mqtt, others, code, token: String::new(), dir, http: new_http(), settings }
+        let launch = Launch::new(&binary("key-lantern"), &dir.path().join("data"));
+        let launch = settings.iter().fold(launch, |launch, (name, value)| launch.setting(name, value));
+        let launched = launch.start().unwrap();
+        let (url, code) = (launched.said.url.clone(), launched.said.code.clone());
+        let mqtt = launched.said.at("mqtt").unwrap().port();
+        // The service comes back where it was.
+        let launch = launch.on(port_of(&url), mqtt);
+        Self { launch, launched, url, mqtt, code, token: String::new(), dir, http: new_http() }
     }
 
     /// Starts a fresh service with an owner and the site `marlbeck`.
@@ -114,51 +111,36 @@ impl Service {
 
     /// The process.
     pub fn id(&self) -> u32 {
-        self.child.id()
+        self.launched.id()
     }
 
     /// Kills the service without warning.
     pub fn kill(&mut self) {
-        self.child.kill().unwrap();
-        self.child.wait().unwrap();
+        self.launched.kill().unwrap();
     }
 
     /// Kills the service without warning and starts it again on the same port.
     pub fn kill_and_restart(&mut self) {
         self.kill();
-        let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
-        let Started { child, url, .. } = spawn(&self.data(), port, self.mqtt, &self.settings);
-        self.child = child;
-        // Connections of before are dead, and nobody must try to use them.
-        self.http = new_http();
-        assert_eq!(self.url, url);
+        self.start_again();
     }
 
     /// Starts the service again after it was stopped.
     pub fn start_again(&mut self) {
-        let port = self.url.rsplit(':').next().unwrap().parse().unwrap();
-        self.child = spawn(&self.data(), port, self.mqtt, &self.settings).child;
+        self.launched = self.launch.start().unwrap();
+        // Connections of before are dead, and nobody must try to use them.
         self.http = new_http();
+        assert_eq!(self.url, self.launched.said.url);
     }
 
     /// The port of another listener, by its scheme.
     pub fn port(&self, scheme: &str) -> u16 {
-        let found = self.others.iter().find_map(|line| line.split_once(&format!("{scheme}://127.0.0.1:")));
-        found.unwrap_or_else(|| panic!("no {scheme} in {:?}", self.others)).1.parse().unwrap()
+        self.launched.said.at(scheme).unwrap_or_else(|| panic!("no {scheme} in {:?}", self.launched.said)).port()
     }
 
     /// Asks the service to stop and gives back how it ended.
     pub fn stop(&mut self) -> std::process::ExitStatus {
-        let status = Command::new("kill").arg(self.child.id().to_string()).status().unwrap();
-        assert!(status.success());
-        let deadline = Instant::now() + PATIENCE;
-        loop {
-            if let Some(status) = self.child.try_wait().unwrap() {
-                return status;
-            }
-            assert!(Instant::now() < deadline, "the service does not stop");
-            std::thread::sleep(Duration::from_millis(10));
-        }
+        self.launched.stop(PATIENCE).unwrap()
     }
 
     /// A request to any address of the service.
@@ -241,52 +223,6 @@ fn new_http() -> reqwest::Client {
     reqwest::Client::builder().timeout(PATIENCE).build().unwrap()
 }
 
-impl Drop for Service {
-    fn drop(&mut self) {
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
-}
-
-/// A service that has said where it is.
-struct Started {
-    child: Child,
-    url: String,
-    mqtt: u16,
-    code: Option<String>,
-    others: Vec<String>,
-}
-
-fn spawn(data: &Path, port: u16, mqtt: u16, settings: &[(String, String)]) -> Started {
-    let mut child = Command::new(binary("key-lantern"))
-        .arg("serve")
-        .arg("--data")
-        .arg(data)
-        .args(["--http", &format!("127.0.0.1:{port}"), "--mqtt", &format!("127.0.0.1:{mqtt}")])
-        .args(["--log-level", "warn"])
-        .envs(settings.iter().cloned())
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut lines = BufReader::new(child.stdout.take().unwrap()).lines().map_while(Result::ok);
-    let first = lines.next().expect("the service says where it is");
-    let url = first.strip_prefix("Key Lantern is at ").expect(&first).to_owned();
-    let second = lines.next().expect("the service says where it speaks MQTT");
-    let mqtt = second.strip_prefix("MQTT is at mqtt://127.0.0.1:").expect(&second).parse().unwrap();
-    let mut others = Vec::new();
-    for (name, _) in settings.iter().filter(|(name, _)| name.ends_with("MQTTS") || name.ends_with("HTTPS")) {
-        others.push(lines.next().unwrap_or_else(|| panic!("the service says where it speaks {name}")));
-    }
-    // Where there is a code it comes with the address; else nothing more does.
-    let code = if has_owner(&data.join("..")) { None } else { lines.next() };
-    let code = code.and_then(|line| line.split_once("code=").map(|(_, code)| code.to_owned()));
-    std::fs::write(data.join("../owner"), "").unwrap();
-    std::thread::spawn(move || lines.for_each(drop));
-    Started { child, url, mqtt, code, others }
-}
-
-/// Whether a service has been started in a directory before: the tests make the
-/// owner at the first start.
-fn has_owner(dir: &Path) -> bool {
-    dir.join("owner").exists()
+fn port_of(url: &str) -> u16 {
+    url.rsplit(':').next().and_then(|port| port.parse().ok()).expect("an address with a port")
 }

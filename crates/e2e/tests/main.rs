@@ -21,7 +21,7 @@ mod kill;
 mod links;
 /// The live stream.
 mod live;
-/// Conversions, formulas, screens, and making the past anew.
+/// Conversions, formulas, screens, and making the past again.
 mod meaning;
 /// MQTT with a client library that is not ours.
 mod mqtt;

@@ -50,6 +50,7 @@ async fn every_refusal_of_the_table_happens_and_no_other() {
     undeclared(&service, &mut happened).await;
     allowance(&mut happened).await;
     storage(&mut happened).await;
+    damaged(&mut happened).await;
     let (full, key) = crate::storage::small().await;
     happened.note(&crate::storage::fill(&full, &key).await, "disk-full");
     let status = tokio::task::spawn_blocking(move || slow.join().unwrap()).await.unwrap();
@@ -145,6 +146,23 @@ async fn values(service: &Service, happened: &mut Happened) {
         happened.note(&service.deliver(&key, body).await, code);
     }
     assert_eq!(service.readings("larder", "temp").await, []);
+}
+
+/// A decoder that cannot be read any more is said to the sender and to the owner; what comes
+/// is not taken for something else meanwhile.
+async fn damaged(happened: &mut Happened) {
+    let mut service = Service::start().await;
+    let key = service.device("tower", &["temp"]).await;
+    service.kill();
+    let file = format!("sqlite://{}", service.data().join("key-lantern.sqlite").display());
+    let pool = sqlx::SqlitePool::connect(&file).await.unwrap();
+    sqlx::query("UPDATE device SET decoder = '{\"form\":1,\"docu' WHERE code = 'tower'").execute(&pool).await.unwrap();
+    pool.close().await;
+    service.start_again();
+    happened.note(&service.deliver(&key, r#"{"temp": 1}"#).await, "decoder-damaged");
+    assert_eq!(service.readings("tower", "temp").await, []);
+    let told = service.get("sites/marlbeck/devices/tower").await.ok();
+    assert!(told["damaged"].to_string().contains("decoder"), "{told}");
 }
 
 async fn undeclared(service: &Service, happened: &mut Happened) {

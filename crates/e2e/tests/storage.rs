@@ -213,7 +213,7 @@ pub(crate) async fn fill(service: &Service, key: &str) -> Answer {
         if !answer.status.is_success() {
             return answer;
         }
-        // Looking at it counts the room anew.
+        // Looking at it counts the room again.
         service.get("storage").await.ok();
     }
     panic!("it never became full");

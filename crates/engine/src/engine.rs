@@ -74,82 +74,36 @@ impl Engine {
     /// # Errors
     /// [`StoreError`] if something cannot be read.
     pub async fn open(store: Arc<Store>, limits: &Limits) -> Result<Self, StoreError> {
-        let plans = Arc::new(Plans::new(store.clone()));
-        let latest = Arc::new(Latest::new(store.clone()));
-        let memories = Arc::<Memories>::default();
-        let live = Arc::new(Live::new());
-        let publisher = Arc::new(Publisher::new(live.clone()));
-        let heard = Arc::new(Heard::load(store.clone(), live.clone()).await?);
-        let contacts = Arc::new(Contacts::new(store.clone(), live.clone()));
-        let links = Arc::new(Links::new(store.clone()));
-        let dummies = Arc::new(Dummies::load(store.clone()).await?);
-        let open_commands = Arc::new(OpenCommands::load(&store).await?);
-        let changes = Arc::new(Changes {
-            plans: plans.clone(),
-            heard: heard.clone(),
-            latest: latest.clone(),
-            memories: memories.clone(),
-            dummies: dummies.clone(),
-            links: links.clone(),
-            commands: open_commands.clone(),
-            live: live.clone(),
-            publisher: publisher.clone(),
-        });
-        let running = Arc::<Running>::default();
-        let recompute = Arc::<Recompute>::default();
-        let deriver = Deriver {
-            store: store.clone(),
-            plans: plans.clone(),
-            latest: latest.clone(),
-            memories: memories.clone(),
-            publisher: publisher.clone(),
-            running: running.clone(),
-            recompute: recompute.clone(),
-        };
-        let reworker = Reworker {
-            store: store.clone(),
-            plans: plans.clone(),
-            memories: memories.clone(),
-            changes: changes.clone(),
-            recompute: recompute.clone(),
-        };
-        let jobs = Arc::new(Jobs::new(reworker, running));
+        let base = Base::load(store).await?;
+        let changes = Arc::new(base.changes());
+        let deriver = base.deriver();
+        let Base { store, plans, latest, live, publisher, heard, contacts, links, recompute, .. } = base.clone();
         let definitions = Arc::new(Definitions { store: store.clone(), plans: plans.clone() });
-        let commands = Arc::new(Commands::new(store.clone(), publisher.clone(), open_commands));
+        let jobs = Arc::new(Jobs::new(base.reworker(&changes), deriver.running.clone()));
+        let commands = Arc::new(Commands::new(store.clone(), publisher.clone(), base.open_commands.clone()));
         let set_up = Arc::new(SetUp {
             store: store.clone(),
             changes: changes.clone(),
             definitions: definitions.clone(),
             jobs: jobs.clone(),
         });
-        let intake = Intake {
-            store: store.clone(),
-            plans: plans.clone(),
-            allowances: Arc::new(Allowances::new(limits.requests, limits.readings)),
-            heard: heard.clone(),
-            links: links.clone(),
-            contacts: contacts.clone(),
-            memories,
-            converter: Converter { store: store.clone(), latest: latest.clone(), recompute: recompute.clone() },
-            latest: latest.clone(),
-            dummies,
-            changes: changes.clone(),
-            publisher: publisher.clone(),
-            set_up: set_up.clone(),
-            commands: commands.clone(),
-        };
-        let by_hand = ByHand {
-            store: store.clone(),
-            plans: plans.clone(),
-            latest: latest.clone(),
-            changes: changes.clone(),
-            publisher: publisher.clone(),
-            recompute,
-        };
-        let commissionings =
-            Commissionings { store: store.clone(), latest: latest.clone(), heard: heard.clone(), changes };
-        let trials = Trials { definitions: definitions.clone(), latest: latest.clone() };
         Ok(Self {
+            intake: base.intake(limits, &changes, &set_up, &commands),
+            by_hand: ByHand {
+                store: store.clone(),
+                plans: plans.clone(),
+                latest: latest.clone(),
+                changes: changes.clone(),
+                publisher: publisher.clone(),
+                recompute,
+            },
+            commissionings: Commissionings {
+                store: store.clone(),
+                latest: latest.clone(),
+                heard: heard.clone(),
+                changes,
+            },
+            trials: Trials { definitions: definitions.clone(), latest: latest.clone() },
             store,
             plans,
             latest,
@@ -159,14 +113,106 @@ impl Engine {
             contacts,
             links,
             definitions,
-            trials,
             jobs,
             commands,
             set_up,
-            commissionings,
-            by_hand,
-            intake,
             deriver,
         })
+    }
+}
+
+/// The lower floors: everything that remembers something.
+#[derive(Clone)]
+struct Base {
+    store: Arc<Store>,
+    plans: Arc<Plans>,
+    latest: Arc<Latest>,
+    memories: Arc<Memories>,
+    live: Arc<Live>,
+    publisher: Arc<Publisher>,
+    heard: Arc<Heard>,
+    contacts: Arc<Contacts>,
+    links: Arc<Links>,
+    dummies: Arc<Dummies>,
+    open_commands: Arc<OpenCommands>,
+    recompute: Arc<Recompute>,
+}
+
+impl Base {
+    async fn load(store: Arc<Store>) -> Result<Self, StoreError> {
+        let live = Arc::new(Live::new());
+        Ok(Self {
+            plans: Arc::new(Plans::new(store.clone())),
+            latest: Arc::new(Latest::new(store.clone())),
+            memories: Arc::default(),
+            publisher: Arc::new(Publisher::new(live.clone())),
+            heard: Arc::new(Heard::load(store.clone(), live.clone()).await?),
+            contacts: Arc::new(Contacts::new(store.clone(), live.clone())),
+            links: Arc::new(Links::new(store.clone())),
+            dummies: Arc::new(Dummies::load(store.clone()).await?),
+            open_commands: Arc::new(OpenCommands::load(&store).await?),
+            recompute: Arc::default(),
+            live,
+            store,
+        })
+    }
+
+    fn changes(&self) -> Changes {
+        Changes {
+            plans: self.plans.clone(),
+            heard: self.heard.clone(),
+            latest: self.latest.clone(),
+            memories: self.memories.clone(),
+            dummies: self.dummies.clone(),
+            links: self.links.clone(),
+            commands: self.open_commands.clone(),
+            live: self.live.clone(),
+            publisher: self.publisher.clone(),
+        }
+    }
+
+    fn deriver(&self) -> Deriver {
+        Deriver {
+            store: self.store.clone(),
+            plans: self.plans.clone(),
+            latest: self.latest.clone(),
+            memories: self.memories.clone(),
+            publisher: self.publisher.clone(),
+            running: Arc::<Running>::default(),
+            recompute: self.recompute.clone(),
+        }
+    }
+
+    fn reworker(&self, changes: &Arc<Changes>) -> Reworker {
+        Reworker {
+            store: self.store.clone(),
+            plans: self.plans.clone(),
+            memories: self.memories.clone(),
+            changes: changes.clone(),
+            recompute: self.recompute.clone(),
+        }
+    }
+
+    fn intake(&self, limits: &Limits, changes: &Arc<Changes>, set_up: &Arc<SetUp>, commands: &Arc<Commands>) -> Intake {
+        Intake {
+            store: self.store.clone(),
+            plans: self.plans.clone(),
+            allowances: Arc::new(Allowances::new(limits.requests, limits.readings)),
+            heard: self.heard.clone(),
+            links: self.links.clone(),
+            contacts: self.contacts.clone(),
+            memories: self.memories.clone(),
+            converter: Converter {
+                store: self.store.clone(),
+                latest: self.latest.clone(),
+                recompute: self.recompute.clone(),
+            },
+            latest: self.latest.clone(),
+            dummies: self.dummies.clone(),
+            changes: changes.clone(),
+            publisher: self.publisher.clone(),
+            set_up: set_up.clone(),
+            commands: commands.clone(),
+        }
     }
 }

@@ -428,7 +428,7 @@ async fn a_client_that_goes_quiet_is_given_up() {
     to.subscribe(&[("gone", 0)]).await;
     let hi = Hi { id: "w", keep_alive: 1, will: Some(("gone", "quiet", 0, Vec::new())), ..V5 };
     let (mut raw, _) = Raw::connect(&server, &hi).await;
-    // Each packet begins the time anew.
+    // Each packet begins the time again.
     let mut tick = tokio::time::interval(Duration::from_millis(300));
     for _ in 0..8 {
         tick.tick().await;

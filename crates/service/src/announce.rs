@@ -25,6 +25,7 @@ pub(crate) fn announce(rocket: &Rocket<Orbit>, mqtt: Addresses, https: Option<So
         lines += &format!("Set up the first person at {address}/set-up?code={code}\n");
         lines += &format!("or with: lantern login {address} --setup {code}\n");
     }
+    lines += "Ctrl-C stops it.\n";
     // Whoever started it may have stopped listening: no reason to end.
     let _ = std::io::stdout().write_all(lines.as_bytes());
 }

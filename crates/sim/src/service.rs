@@ -2,18 +2,22 @@
 
 use anyhow::{Context, Result, bail};
 use lantern_api::Problem;
+use lantern_launch::{Launch, Launched};
 use reqwest::{Client, Response};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::path::Path;
-use std::process::Stdio;
 use std::time::Duration;
-use tokio::io::{AsyncBufReadExt, BufReader};
-use tokio::process::{Child, Command};
+use tokio::task::spawn_blocking;
+
+/// How often it is looked whether the service still runs.
+const LOOK: Duration = Duration::from_millis(200);
+/// How long it may take to close its database.
+const PATIENCE: Duration = Duration::from_secs(10);
 
 /// A service that ends with the demo.
 pub(crate) struct Service {
-    child: Child,
+    launched: Launched,
     pub(crate) url: String,
     /// Address and port it speaks MQTT on.
     pub(crate) mqtt: String,
@@ -24,74 +28,37 @@ pub(crate) struct Service {
 impl Service {
     /// Starts the service beside this binary and waits until it listens.
     pub(crate) async fn start(data: &Path, port: u16, mqtt: u16) -> Result<Self> {
-        let binary = std::env::current_exe()?.with_file_name("key-lantern");
-        let mut child = Command::new(&binary)
-            .arg("serve")
-            .arg("--data")
-            .arg(data)
-            .arg("--http")
-            .arg(format!("127.0.0.1:{port}"))
-            .args(["--log-level", "warn", "--mqtt"])
-            .arg(format!("127.0.0.1:{mqtt}"))
+        let launch = Launch::new(&std::env::current_exe()?.with_file_name("key-lantern"), data)
+            .on(port, mqtt)
             // The fortnight before today is sent all at once.
-            .env("KEY_LANTERN_READINGS_AT_ONCE", "10000000")
-            .env("KEY_LANTERN_REQUESTS_AT_ONCE", "10000")
-            .stdout(Stdio::piped())
+            .setting("readings_at_once", "10000000")
+            .setting("requests_at_once", "10000")
             // Ctrl-C reaches the demo, which then stops the service in order.
-            .process_group(0)
-            .kill_on_drop(true)
-            .spawn()
-            .with_context(|| format!("cannot start {}", binary.display()))?;
-        let stdout = child.stdout.take().context("the service has no output")?;
-        let mut lines = BufReader::new(stdout).lines();
-        let mut url = None;
-        let mut mqtt = None;
-        let mut code = None;
-        let deadline = tokio::time::sleep(Duration::from_secs(30));
-        tokio::pin!(deadline);
-        loop {
-            let line = tokio::select! {
-                line = lines.next_line() => line?,
-                () = &mut deadline => bail!("the service did not start within 30 s"),
-                // All it has to say comes at once.
-                () = tokio::time::sleep(Duration::from_millis(200)), if url.is_some() => break,
-            };
-            let Some(line) = line else { bail!("the service did not start; see above") };
-            if let Some(address) = line.strip_prefix("Key Lantern is at ") {
-                url = Some(address.to_owned());
-            }
-            if let Some(address) = line.strip_prefix("MQTT is at mqtt://") {
-                mqtt = Some(address.to_owned());
-            }
-            if let Some((_, found)) = line.split_once("/set-up?code=") {
-                code = Some(found.to_owned());
-                break;
-            }
-        }
-        tokio::spawn(async move { while let Ok(Some(_)) = lines.next_line().await {} });
+            .apart();
+        let launched = spawn_blocking(move || launch.start()).await??;
+        let said = &launched.said;
         Ok(Self {
-            child,
-            url: url.context("the service did not say where it is")?,
-            mqtt: mqtt.context("the service does not speak MQTT")?,
-            code,
+            url: said.url.clone(),
+            mqtt: said.at("mqtt").context("the service does not speak MQTT")?.to_string(),
+            code: said.code.clone(),
+            launched,
         })
     }
 
     /// Stops the service and waits until it has closed its database.
     pub(crate) async fn stop(mut self) -> Result<()> {
-        if let Some(id) = self.child.id() {
-            Command::new("kill").arg("-TERM").arg(id.to_string()).status().await?;
-        }
-        tokio::time::timeout(Duration::from_secs(10), self.child.wait())
-            .await
-            .context("the service did not stop")??;
+        spawn_blocking(move || self.launched.stop(PATIENCE)).await??;
         Ok(())
     }
 
     /// Waits until the service ends by itself, which it should not.
     pub(crate) async fn ended(&mut self) -> Result<()> {
-        let status = self.child.wait().await?;
-        bail!("the service ended by itself ({status})")
+        loop {
+            if let Some(status) = self.launched.ended()? {
+                bail!("the service ended by itself ({status})");
+            }
+            tokio::time::sleep(LOOK).await;
+        }
     }
 }
 

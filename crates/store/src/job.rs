@@ -1,4 +1,4 @@
-//! Long jobs: histories that are made anew.
+//! Long jobs: histories that are made again.
 
 use crate::types::moment;
 use crate::{Store, StoreError};
@@ -31,7 +31,7 @@ impl Outcome {
     }
 }
 
-/// A signal's history that is, or was, made anew.
+/// A signal's history that is, or was, made again.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Job {
     /// Row id.
@@ -54,7 +54,7 @@ pub struct Job {
     pub ended: Option<(Moment, Outcome)>,
     /// What there is to say about that.
     pub detail: String,
-    /// How many readings were made anew.
+    /// How many readings were made again.
     pub readings: u64,
 }
 

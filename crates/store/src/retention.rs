@@ -193,7 +193,7 @@ impl Store {
             // Segments are planned by one at a time: the sealer waits meanwhile.
             let _planning = self.planning.lock().await;
             if self.tails.is_held(signal) {
-                // Its history is being made anew; what is too old goes the next time.
+                // Its history is being made again; what is too old goes the next time.
                 return Ok(forgotten);
             }
             let mut connection = self.read.acquire().await?;

@@ -1,4 +1,4 @@
-//! Making the history of a signal anew while it is read and goes on.
+//! Making the history of a signal again while it is read and goes on.
 //!
 //! The readings that take the place of others become segments of a shadow, a
 //! signal of the negative number, piece by piece. What was recent when it began
@@ -22,22 +22,22 @@ use lantern_core::{Moment, SignalId};
 /// Readings that are gathered before they become segments.
 const PIECE: usize = 131_072;
 
-/// A history that is being made anew. Dropping it leaves everything as it was.
+/// A history that is being made again. Dropping it leaves everything as it was.
 pub struct Rework<'a> {
     store: &'a Store,
     signal: SignalId,
-    /// The last journal entry whose changes are part of what is made anew.
+    /// The last journal entry whose changes are part of what is made again.
     through: i64,
-    /// Whole segments: what has to be made anew or passed on.
+    /// Whole segments: what has to be made again or passed on.
     outer: (i64, i64),
-    /// What is to be made anew.
+    /// What is to be made again.
     inner: (i64, i64),
     hold: i64,
     pending: Run,
 }
 
 impl Store {
-    /// Begins to make a signal's readings anew from a time on and before another.
+    /// Begins to make a signal's readings again from a time on and before another.
     /// One at a time for each signal.
     ///
     /// # Errors
@@ -77,13 +77,13 @@ impl Store {
 }
 
 impl Rework<'_> {
-    /// The readings that are to be made anew, as they are.
+    /// The readings that are to be made again, as they are.
     #[must_use]
     pub fn scan(&self) -> Scan<'_> {
         self.store.scan(self.signal, moment(self.inner.0), moment(self.inner.1))
     }
 
-    /// Passes on what is before the readings to be made anew. To be called first.
+    /// Passes on what is before the readings to be made again. To be called first.
     ///
     /// # Errors
     /// [`StoreError`].
@@ -142,7 +142,7 @@ impl Rework<'_> {
         self.send(Sealing { swap: Some(swap), ..Sealing::default() }).await?;
         // What was swapped out lies in the shadow's place now.
         if let Err(error) = self.clear().await {
-            tracing::warn!(%error, "a replaced history could not be deleted; it is when the service starts anew");
+            tracing::warn!(%error, "a replaced history could not be deleted; it will be when the service starts again");
         }
         Ok(())
     }
@@ -150,7 +150,7 @@ impl Rework<'_> {
     /// Leaves everything as it was.
     pub async fn discard(self) {
         if let Err(error) = self.clear().await {
-            tracing::warn!(%error, "an unfinished history could not be deleted; it is when the service starts anew");
+            tracing::warn!(%error, "an unfinished history could not be deleted; it will be when the service starts again");
         }
     }
 

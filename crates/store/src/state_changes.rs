@@ -8,17 +8,7 @@ pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateCha
     for change in changes {
         match change {
             StateChange::Put(key, value) => {
-                sqlx::query(
-                    "INSERT INTO kept_state (site_id, owner, part, item, value) VALUES (?, ?, ?, ?, ?)
-                     ON CONFLICT DO UPDATE SET value = excluded.value",
-                )
-                .bind(key.site.0)
-                .bind(&*key.owner)
-                .bind(key.part)
-                .bind(&key.item)
-                .bind(value)
-                .execute(&mut *connection)
-                .await?;
+                put(connection, key, value).await?;
             }
             StateChange::Remove(StateKey { site, owner, part, item }) => {
                 sqlx::query("DELETE FROM kept_state WHERE site_id = ? AND owner = ? AND part = ? AND item = ?")
@@ -63,5 +53,20 @@ pub(crate) async fn write(connection: &mut SqliteConnection, changes: &[StateCha
             }
         }
     }
+    Ok(())
+}
+
+async fn put(connection: &mut SqliteConnection, key: &StateKey, value: &[u8]) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO kept_state (site_id, owner, part, item, value) VALUES (?, ?, ?, ?, ?)
+         ON CONFLICT DO UPDATE SET value = excluded.value",
+    )
+    .bind(key.site.0)
+    .bind(&*key.owner)
+    .bind(key.part)
+    .bind(&key.item)
+    .bind(value)
+    .execute(connection)
+    .await?;
     Ok(())
 }

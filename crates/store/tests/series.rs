@@ -74,7 +74,7 @@ enum Step {
     /// A long run from a second on.
     Burst(usize, i64, i64),
     Delete(usize, i64, i64),
-    /// Makes what is there of a signal between two seconds anew, or begins to and
+    /// Makes what is there of a signal between two seconds again, or begins to and
     /// gives up, while readings go on.
     Rework {
         signal: usize,
@@ -217,7 +217,7 @@ async fn play(steps: Vec<Step>) {
 }
 
 /// Makes each value the one beside it, with deliveries in between: those are not
-/// made anew.
+/// made again.
 async fn rework(
     store: &Store,
     signals: [SignalId; 2],

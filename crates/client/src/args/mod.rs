@@ -222,7 +222,7 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern calibrate larder/temp 0.6=0 98.1=99.6\n  lantern calibrate larder/temp 0.6=0 98.1=99.6 --save"
     )]
     Calibrate(CalibrateArgs),
-    /// List jobs that make histories anew
+    /// List jobs that make histories again
     #[command(after_help = "Examples:\n  lantern jobs\n  lantern jobs --cancel 7")]
     Jobs(JobsArgs),
     /// Show how much room everything takes

@@ -232,7 +232,7 @@ pub(crate) enum SignalCommand {
         #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
         signal: SignalPath,
     },
-    /// Make its readings anew from what was sent, and those of all signals that depend on it
+    /// Make its readings again from what was sent, and those of all signals that depend on it
     #[command(after_help = "Example:\n  lantern signal reconvert tower/level --from 2026-05-01")]
     Reconvert(ReconvertArgs),
     /// Remove a signal with its readings

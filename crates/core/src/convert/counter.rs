@@ -1,4 +1,4 @@
-//! Counters that begin anew.
+//! Counters that begin again.
 
 /// What a count says beside the one before.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -19,7 +19,7 @@ impl Counted {
     }
 }
 
-/// How much a counter has counted from one reading to the next. It begins anew at
+/// How much a counter has counted from one reading to the next. It begins again at
 /// `modulus`, and cannot count more than `most` in between; what looks like more is
 /// a reset.
 pub(super) fn counted(before: f64, now: f64, modulus: Option<f64>, most: Option<f64>) -> Counted {

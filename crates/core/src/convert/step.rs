@@ -146,7 +146,7 @@ pub enum Step {
     },
     /// A counter to how fast it counts. Remembers the count before.
     Rate {
-        /// Where the counter begins anew, such as 65536; never if absent.
+        /// Where the counter begins again, such as 65536; never if absent.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         modulus: Option<f64>,
         /// The most it can count between two readings; more is a counter that was
@@ -159,10 +159,10 @@ pub enum Step {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         unit: Option<String>,
     },
-    /// A counter to all it has counted, through its beginning anew and resets.
+    /// A counter to all it has counted, through where it wraps round and is reset.
     /// Remembers the count before and the total.
     Total {
-        /// Where the counter begins anew, such as 65536; never if absent.
+        /// Where the counter begins again, such as 65536; never if absent.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         modulus: Option<f64>,
         /// The most it can count between two readings.

@@ -75,7 +75,7 @@ async fn live(
             match event {
                 Ok(event) if event.site == site => yield sent(&event),
                 Ok(_) => {}
-                // A listener too slow for the stream starts anew.
+                // A listener too slow for the stream starts again.
                 Err(RecvError::Lagged(_)) => yield Sent::data("{}").event("reset"),
                 Err(RecvError::Closed) => break,
             }

@@ -61,7 +61,7 @@ async fn show(
 }
 
 /// Say what a signal's values mean. That holds for what comes from now on; what has been
-/// recorded is made anew only when asked for (`reconversions`).
+/// recorded is made again only when asked for (`reconversions`).
 #[utoipa::path(operation_id = "meaning_set", context_path = "/api/v1", tag = "meaning", request_body = NewMeaning,
     responses((status = 200, body = SignalMeaning), (status = "default", body = lantern_api::Problem)))]
 #[put("/sites/<site>/devices/<device>/signals/<signal>/meaning", data = "<body>")]

@@ -143,7 +143,7 @@ impl Broker {
                 "Another connection with the same client id took the session over; give each client an id of its own.",
             );
         }
-        // A session is its owner's: another key begins anew.
+        // A session is its owner's: another key begins again.
         let is_resumed = !connect.clean_start && session.is_kept() && session.principal == *principal;
         let will = session.will.take();
         let is_due = |will: &Testament| was_connected && will.delay_s == 0 || !is_resumed;

@@ -162,19 +162,7 @@ fn payload(packet: &RawPacket, rest: &[u8]) -> Bytes {
 
 fn connect(data: &[u8]) -> Result<Connect, Fault> {
     let mut body = Body { rest: data, version: Version::V3 };
-    let name = body.string()?;
-    let level = body.byte()?;
-    let version = match (name, level) {
-        ("MQTT", 4) => Version::V3,
-        ("MQTT", 5) => Version::V5,
-        ("MQTT" | "MQIsdp", _) => {
-            return Err(Fault::new(
-                Reason::UnsupportedVersion,
-                format!("Protocol level {level} is not spoken here; use MQTT 3.1.1 (4) or 5.0 (5)."),
-            ));
-        }
-        _ => return Err(Fault::protocol("the protocol name is not MQTT")),
-    };
+    let version = body.version_of_protocol()?;
     body.version = version;
     let flags = body.byte()?;
     let bit = |place: u8| flags & 1 << place != 0;
@@ -212,7 +200,13 @@ fn connect(data: &[u8]) -> Result<Connect, Fault> {
         wants_problems: true,
         has_method: false,
     };
-    for property in &properties {
+    take_properties(&mut connect, &properties)?;
+    Ok(connect)
+}
+
+/// Takes the properties of a CONNECT over.
+fn take_properties(connect: &mut Connect, properties: &Properties) -> Result<(), Fault> {
+    for property in properties {
         match property {
             Property::SessionExpiryInterval(seconds) => connect.session_expiry_s = seconds.val(),
             Property::ReceiveMaximum(number) => connect.receive_maximum = number.val(),
@@ -227,7 +221,7 @@ fn connect(data: &[u8]) -> Result<Connect, Fault> {
     if has_data && !connect.has_method {
         return Err(Fault::protocol("authentication data without a method"));
     }
-    Ok(connect)
+    Ok(())
 }
 
 /// What is left of a packet's body.
@@ -237,6 +231,19 @@ struct Body<'a> {
 }
 
 impl<'a> Body<'a> {
+    /// The name and level of the protocol, with which a CONNECT begins.
+    fn version_of_protocol(&mut self) -> Result<Version, Fault> {
+        match (self.string()?, self.byte()?) {
+            ("MQTT", 4) => Ok(Version::V3),
+            ("MQTT", 5) => Ok(Version::V5),
+            ("MQTT" | "MQIsdp", level) => Err(Fault::new(
+                Reason::UnsupportedVersion,
+                format!("Protocol level {level} is not spoken here; use MQTT 3.1.1 (4) or 5.0 (5)."),
+            )),
+            _ => Err(Fault::protocol("the protocol name is not MQTT")),
+        }
+    }
+
     fn take(&mut self, length: usize) -> Result<&'a [u8], Fault> {
         let (taken, rest) = self.rest.split_at_checked(length).ok_or_else(|| Fault::malformed("it is cut short"))?;
         self.rest = rest;

@@ -160,7 +160,7 @@ impl<'a> Plan<'a> {
         Ok(Part::Fresh { run: layer.over(sealed, first, end), gone })
     }
 
-    /// Joins what is written anew with what is beside it, as long as that is small.
+    /// Joins what is written again with what is beside it, as long as that is small.
     async fn join(&self, connection: &mut SqliteConnection, parts: Vec<Part>) -> Result<Vec<Part>, LoadError> {
         let mut joined: Vec<Part> = Vec::with_capacity(parts.len());
         for part in parts {
@@ -199,7 +199,7 @@ impl<'a> Plan<'a> {
     }
 
     /// Whether a segment is worth joining with so many fresh readings. Each
-    /// reading is written anew a number of times that grows with the logarithm of
+    /// reading is written again a number of times that grows with the logarithm of
     /// the segment's size, because only those up to four times larger are.
     fn is_small(&self, row: &Sealed, fresh: usize) -> bool {
         let is_burst = self.due.layer.is_empty();

@@ -13,7 +13,7 @@ pub(crate) struct Sealing {
     pub(crate) marks: Vec<(SignalId, i64)>,
     /// Entries before this one may go, some of them now.
     pub(crate) trim: i64,
-    /// A history that was made anew and takes the place of the old.
+    /// A history that was made again and takes the place of the old.
     pub(crate) swap: Option<Swap>,
 }
 

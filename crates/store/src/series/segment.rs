@@ -266,7 +266,7 @@ pub(crate) async fn replace(
     Ok(())
 }
 
-/// A history that was made anew, to take the place of the old.
+/// A history that was made again, to take the place of the old.
 pub(crate) struct Swap {
     pub(crate) signal: SignalId,
     /// Whole segments from this time on
@@ -286,7 +286,7 @@ pub(crate) const fn shadow(signal: SignalId) -> SignalId {
 }
 
 /// Exchanges segments of a signal with those of its shadow. Those whose readings are
-/// gone stay: there is nothing to make them anew from.
+/// gone stay: there is nothing to make them again from.
 pub(crate) async fn swap(connection: &mut SqliteConnection, swap: &Swap) -> Result<(), sqlx::Error> {
     let (signal, shadow) = (swap.signal.0, shadow(swap.signal).0);
     let aside = i64::MIN;

@@ -30,7 +30,7 @@ struct Inner {
     is_sealing: bool,
     /// Room taken by all layers, as [`Run::weight`].
     weight: usize,
-    /// Signals whose histories are being made anew.
+    /// Signals whose histories are being made again.
     held: HashSet<SignalId>,
     /// Counts up; see [`View::stamp`].
     stamp: u64,
@@ -271,14 +271,14 @@ impl Tails {
     }
 }
 
-/// Histories that are made anew.
+/// Histories that are made again.
 impl Tails {
-    /// Notes that a signal's history is to be made anew; `false` if it is already.
+    /// Notes that a signal's history is to be made again; `false` if it is already.
     pub(crate) fn reserve(&self, signal: SignalId) -> bool {
         self.inner().held.insert(signal)
     }
 
-    /// Whether somebody makes a signal's history anew.
+    /// Whether somebody makes a signal's history again.
     pub(crate) fn is_held(&self, signal: SignalId) -> bool {
         self.inner().held.contains(&signal)
     }
@@ -300,7 +300,7 @@ impl Tails {
         tail.is_calm().then(|| tail.freeze(signal, *applied))
     }
 
-    /// Lets a signal go whose history was made anew, or was not: then what was held
+    /// Lets a signal go whose history was made again, or was not: then what was held
     /// is recent again.
     pub(crate) fn let_go(&self, signal: SignalId) {
         {

@@ -1,0 +1,9 @@
+//! The routes within one process: no socket, no child.
+#![allow(missing_docs, clippy::unwrap_used)]
+
+/// Who may ask what.
+mod access;
+/// The interface around an engine.
+mod desk;
+/// What is answered.
+mod routes;
