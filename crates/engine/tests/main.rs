@@ -3,7 +3,15 @@
 
 /// What is remembered, against what is so.
 mod changes;
+/// The way of a command.
+mod commands;
 /// The way of a reading.
 mod intake;
+/// What is sent becomes what it means.
+mod meaning;
+/// Whether a device is there.
+mod presence;
+/// The set-up.
+mod setting_up;
 /// An engine with two sites.
 mod world;

@@ -24,6 +24,46 @@ async fn a_list_gives_each_item_once_page_by_page() {
     assert_eq!(seen, (0..7).map(|number| format!("board-{number}")).collect::<Vec<_>>());
 }
 
+/// GETs of lists, by the description: those with `limit` and `after`, and how much they give at most.
+fn lists() -> Vec<(String, i64)> {
+    let document = lantern_http::openapi_document();
+    let mut found = Vec::new();
+    for (path, item) in document["paths"].as_object().unwrap() {
+        let parameters = item["get"]["parameters"].as_array().into_iter().flatten();
+        let by_name: std::collections::HashMap<&str, &Value> =
+            parameters.map(|parameter| (parameter["name"].as_str().unwrap(), parameter)).collect();
+        if let (Some(limit), true) = (by_name.get("limit"), by_name.contains_key("after")) {
+            let path = path.trim_start_matches("/api/v1/").replace("{site}", "marlbeck").replace("{device}", "tower");
+            let path =
+                path.replace("{signal}", "level").replace("{name}", "tank-gauge").replace("{kind}", "tank-gauge");
+            found.push((path, limit["schema"]["maximum"].as_i64().unwrap()));
+        }
+    }
+    found
+}
+
+#[rocket::async_test]
+async fn every_list_is_bounded_as_it_is_described() {
+    let desk = Desk::open().await;
+    let key = desk.device("tower").await;
+    desk.device("shed").await;
+    desk.deliver(&key, r#"[{"at": 1777636800, "level": 2.31, "door": true}, {"at": 1777636830, "level": 2.32}]"#).await;
+    let kind = json!({"name": "Tank gauge", "code": "tank-gauge", "signals": [{"code": "level", "type": "number"}]});
+    desk.post("sites/marlbeck/kinds", kind).await.ok();
+    let lists = lists();
+    assert!(lists.len() >= 10, "the description lost its lists: {lists:?}");
+    for (path, most) in lists {
+        let page = desk.get(&format!("{path}?limit=1")).await.ok();
+        assert!(page["items"].as_array().is_some_and(|items| items.len() <= 1), "{path}: {page}");
+        desk.get(&format!("{path}?limit={most}")).await.ok();
+        for beyond in ["0".to_owned(), (most + 1).to_string(), "many".to_owned()] {
+            let answer = desk.get(&format!("{path}?limit={beyond}")).await;
+            answer.problem();
+            assert_eq!(answer.status.code, 422, "{path}?limit={beyond}: {}", answer.text);
+        }
+    }
+}
+
 #[rocket::async_test]
 async fn parameters_beyond_their_bounds_are_refused_by_name() {
     let desk = Desk::open().await;

@@ -159,7 +159,7 @@ pub(crate) struct CalibrateArgs {
     #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
     pub(crate) signal: SignalPath,
     /// What it said and what was right, two pairs or more, such as 0.6=0 98.1=99.6
-    #[arg(value_name = "SAID=RIGHT", value_parser = parse_pair, required = true, num_args = 2.., allow_hyphen_values = true)]
+    #[arg(value_name = "SAID=RIGHT", value_parser = parse_pair, required = true, num_args = 2..)]
     pub(crate) pairs: Vec<(f64, f64)>,
     /// Save it: it holds for what comes from now on
     #[arg(long)]
