@@ -6,7 +6,7 @@ use super::handshake::{first, open, turn_away};
 use super::outbox::Outbox;
 use super::work::Worker;
 use super::writing::{LAST_WORDS, Outward, Writing};
-use crate::codec::{Fault, Incoming, Version, Writer};
+use crate::codec::{Incoming, Version, Writer};
 use crate::connection::{Action, Connection, Done, End};
 use crate::host::{Farewell, Peer};
 use futures::StreamExt;
@@ -110,7 +110,7 @@ impl Running {
 
     fn read_packets(&mut self, arriving: &mut Arriving<Inward>) -> Result<(), End> {
         while !arriving.is_empty() && !self.is_full() {
-            if let Some(packet) = arriving.packet().map_err(|fault: Fault| End::from(fault))? {
+            if let Some(packet) = arriving.packet()? {
                 self.handle(packet)?;
             }
         }
