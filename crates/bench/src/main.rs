@@ -47,7 +47,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 24] = [
+const NAMES: [&str; 25] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -65,6 +65,7 @@ const NAMES: [&str; 24] = [
     "store-append",
     "store-scan",
     "store-growth",
+    "store-chart-all",
     "store-start",
     "store-waveform-day",
     "meaning-chain",
@@ -115,6 +116,7 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-scan" => month::scan(cli.rounds).await?,
             "store-append" => store::append(cli.rounds).await?,
             "store-growth" => store::growth().await?,
+            "store-chart-all" => store::chart_all().await?,
             "store-start" => store::start().await?,
             "store-waveform-day" => store::waveform_day().await?,
             "meaning-chain" => meaning::chain(cli.rounds)?,

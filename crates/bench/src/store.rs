@@ -3,7 +3,7 @@
 use crate::store_data::{BEGIN, fill_plain_rows, record, signals, slow, waveform};
 use crate::{Entry, median};
 use anyhow::{Result, ensure};
-use lantern_core::series::{Buckets, bucket_width};
+use lantern_core::series::{Buckets, CalendarUnit, bucket_width};
 use lantern_core::{Moment, Reading, SignalId, Value};
 use lantern_store::Store;
 use sqlx::Row;
@@ -178,6 +178,34 @@ pub(crate) async fn growth() -> Result<Entry> {
     store.close().await;
     let (figure, limit) = (charts[3], charts[0]);
     Ok(Entry { name: "store-growth", figure, unit: "ms", limit, ratio: limit / figure })
+}
+
+/// A hundred million readings of one signal in at most 1,000 buckets. Limit: 10 ms.
+/// Printed beside it: a span that begins and ends inside of rollups, and months of a
+/// zone, whose edges lie in summaries of days.
+pub(crate) async fn chart_all() -> Result<Entry> {
+    const COUNT: usize = 100_000_000;
+    let dir = tempfile::tempdir()?;
+    let store = Store::open(dir.path()).await?;
+    let id = signals(&store, 1).await?[0];
+    record(&store, id, slow(9, COUNT), 100_000).await?;
+    store.quiet().await;
+    let (from, to) = (at(BEGIN), at(BEGIN + COUNT as i64 * 10_000_000));
+    let width = bucket_width(to.as_micros() - from.as_micros(), 1_000);
+    let chart = |from: Moment, to: Moment, buckets: Buckets| {
+        let store = &store;
+        time(async move || store.summaries(id, from, to, buckets.clone()).await.map(drop))
+    };
+    let figure = chart(from, to, Buckets::Even(width)).await?;
+    let inside = chart(from.plus_seconds(40.0 * 86_400.0), to.plus_seconds(-40.0 * 86_400.0), Buckets::Even(width));
+    println!("{:24} from inside a rollup to inside another: {:.2} ms", "", inside.await?);
+    let zone = jiff::tz::TimeZone::get("Europe/London")?;
+    if let Some(months) = Buckets::calendar(CalendarUnit::Month, &zone, from, to) {
+        println!("{:24} months of a zone: {:.2} ms", "", chart(from, to, months).await?);
+    }
+    store.close().await;
+    let limit = 10.0;
+    Ok(Entry { name: "store-chart-all", figure, unit: "ms", limit, ratio: limit / figure })
 }
 
 /// The median of some runs, in milliseconds, after one to warm up.

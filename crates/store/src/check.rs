@@ -1,8 +1,8 @@
 //! Checking a database: segments, summaries against readings, references.
 
 use crate::error::LoadError;
-use crate::series::journal;
 use crate::series::segment::{self, NewSegment, Sealed};
+use crate::series::{journal, rollup};
 use lantern_core::SignalId;
 use lantern_core::series::Digest;
 use sqlx::sqlite::SqliteConnection;
@@ -93,6 +93,7 @@ pub(crate) async fn check(
             _ => break,
         }
     }
+    check_rollups(connection, repair, &mut checked).await?;
     check_journal(connection, &mut checked).await?;
     check_orphans(connection, repair, &mut checked).await?;
     Ok(checked)
@@ -146,7 +147,10 @@ async fn check_segment(
     };
     let new = match segment::load(connection, id).await {
         Ok(run) => {
-            let hold = digest.as_ref().map_or(3_600_000_000, |digest| digest.hold);
+            let hold = match &digest {
+                Ok(digest) => digest.hold,
+                Err(_) => segment::hold(connection, signal).await?,
+            };
             let right = digest.as_ref().is_ok_and(|digest| *digest == Digest::of(&run, hold));
             let described = run.span() == Some((sealed.first_at, sealed.last_at))
                 && run.len() as u64 == sealed.count
@@ -175,6 +179,30 @@ async fn check_segment(
         }
         segment::replace(&mut transaction, signal, &[sealed.first_at], &new).await?;
         transaction.commit().await?;
+    }
+    Ok(())
+}
+
+/// Those that are wrong go with a repair; they are made again when readings are
+/// sealed.
+async fn check_rollups(
+    connection: &mut SqliteConnection,
+    repair: bool,
+    checked: &mut Checked,
+) -> Result<(), sqlx::Error> {
+    let mut after = (i64::MIN, i64::MIN);
+    while let Some((signal, rollup)) = rollup::after(connection, after).await? {
+        after = (signal.0, rollup.first_at);
+        match rollup::is_right(connection, signal, &rollup).await {
+            Ok(true) => continue,
+            Ok(false) | Err(LoadError::Damaged { .. } | LoadError::Digest { .. }) => {}
+            Err(LoadError::Database(error)) => return Err(error),
+        }
+        let from = crate::types::moment(rollup.first_at);
+        checked.add(format!("the sums of signal {} from {from} are not what its segments say", signal.0), Some(repair));
+        if repair {
+            rollup::drop_over(connection, signal, rollup.first_at, rollup.last_at).await?;
+        }
     }
     Ok(())
 }

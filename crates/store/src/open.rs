@@ -11,6 +11,7 @@ use crate::series::{Limits, journal, segment, upgrade};
 use sqlx::migrate::MigrateError;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{Connection, SqlitePool, pool::PoolOptions};
+use std::collections::HashMap;
 use std::fs::{DirBuilder, File, TryLockError};
 use std::os::unix::fs::DirBuilderExt;
 use std::path::{Path, PathBuf};
@@ -77,6 +78,7 @@ impl Store {
             recorder: seals,
             disk: disk.clone(),
             planning: planning.clone(),
+            written: HashMap::new(),
         };
         let sealer = tokio::spawn(sealer.run()).abort_handle();
         Ok(Self { read, write, recorder, tails, limits, disk, seals: to_recorder, planning, sealer, _lock: lock })

@@ -8,6 +8,7 @@
 
 use crate::error::{LoadError, RecordError};
 use crate::series::group::{self, Incoming, Memory, Recorded};
+use crate::series::rollup;
 use crate::series::room::{self, Room};
 use crate::series::sealing::{Seal, Sealing};
 use crate::series::segment::{self, Span};
@@ -285,6 +286,9 @@ impl Task {
                 segment::set_aside(&mut transaction, *signal, *first_at).await?;
             }
             segment::replace(&mut transaction, *signal, &rewrite.gone, &rewrite.new).await?;
+        }
+        if let Some((signal, rollup)) = &sealing.rollup {
+            rollup::insert(&mut transaction, *signal, rollup).await?;
         }
         for (signal, entry) in &sealing.marks {
             journal::mark_sealed(&mut transaction, *signal, *entry).await?;

@@ -158,7 +158,11 @@ impl Store {
         let mut forgotten = Forgotten::default();
         for id in ids {
             if let Some(retention) = self.retention_of(SignalId(id)).await? {
-                forgotten += self.forget(SignalId(id), retention, now, false).await?;
+                let gone = self.forget(SignalId(id), retention, now, false).await?;
+                if gone != Forgotten::default() {
+                    self.roll_up(SignalId(id)).await;
+                }
+                forgotten += gone;
             }
         }
         self.disk.look(&self.read).await;

@@ -140,6 +140,7 @@ impl Rework<'_> {
         self.write().await?;
         let swap = Swap { signal: self.signal, from: outer.0, to: outer.1, through: self.through, changes };
         self.send(Sealing { swap: Some(swap), ..Sealing::default() }).await?;
+        self.store.roll_up(self.signal).await;
         // What was swapped out lies in the shadow's place now.
         if let Err(error) = self.clear().await {
             tracing::warn!(%error, "a replaced history could not be deleted; it will be when the service starts again");

@@ -2,7 +2,10 @@
 
 use crate::error::LoadError;
 use crate::order::Order;
+use crate::series::rollup::Rollup;
+use crate::series::sealer;
 use crate::series::segment::{self, Span};
+use crate::series::summed::{Part, SummedWalk};
 use crate::series::walk::{Stretch, Walk};
 use crate::{Store, StoreError};
 use lantern_core::series::{Bucket, Buckets, Fold, SealedDigest, largest_triangles};
@@ -30,11 +33,26 @@ impl Store {
         if let Some((at, value)) = self.held_before(span, hold).await? {
             fold.start_with(at, value, hold);
         }
-        let mut walk = self.walk(span, Order::Ascending, true).await?;
-        while let Some(stretch) = walk.next().await? {
-            take(&mut walk, &mut fold, stretch, hold).await?;
+        let walk = self.walk(span, Order::Ascending, true).await?;
+        let mut walk = SummedWalk::start(walk, span.from, span.to).await?;
+        while let Some(part) = walk.next().await? {
+            match part {
+                Part::Stretch(stretch) => take(walk.segments(), &mut fold, stretch, hold).await?,
+                Part::Rollup(rollup) if take_rollup(&mut fold, &rollup) => {}
+                Part::Rollup(rollup) => walk.look_closer(&rollup),
+            }
         }
         Ok(fold.finish())
+    }
+
+    /// Sums up segments of a signal that were written again. Charts are right
+    /// without it, so a failure is told and nothing else.
+    pub(crate) async fn roll_up(&self, signal: SignalId) {
+        let _planning = self.planning.lock().await;
+        let Some(recorder) = self.seals.upgrade() else { return };
+        if let Err(error) = sealer::roll_up(&recorder, &self.read, &self.limits, signal).await {
+            tracing::warn!(signal = signal.0, %error, "segments could not be summed up; they will be later");
+        }
     }
 
     /// The last good number before a span, if it still holds when that begins.
@@ -104,6 +122,12 @@ fn ends(bucket: &Bucket) -> Vec<(i64, f64)> {
     ];
     points.dedup_by_key(|(at, _)| *at);
     points
+}
+
+/// Takes a rollup in, unless an edge lies inside its summaries or it is damaged:
+/// the segments say the same.
+fn take_rollup(fold: &mut Fold, rollup: &Rollup) -> bool {
+    SealedDigest::open(&rollup.digest).and_then(|digest| fold.take_digest(&digest)).unwrap_or(false)
 }
 
 async fn take(walk: &mut Walk, fold: &mut Fold, stretch: Stretch, hold: i64) -> Result<(), LoadError> {

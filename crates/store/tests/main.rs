@@ -4,6 +4,10 @@
 /// Backup, check and restore.
 mod backup;
 /// Series against a model, and against crashes.
+/// Sums of many segments at once.
+mod rollups;
 mod series;
 /// Everything else, file by file of the crate.
 mod store;
+/// What they share.
+mod world;

@@ -1,71 +1,13 @@
 //! Series against a simple model: whatever happens, in whatever order.
 
+use crate::world::{SECOND, SMALL, at, query, reading, record, signals, until};
 use lantern_core::retention::Retention;
 use lantern_core::series::{Buckets, Point, Run};
-use lantern_core::{Moment, Reading, SignalId, Value};
-use lantern_store::{
-    DATABASE_FILE, Forgotten, Keeper, Limits, NewDevice, NewSignal, NewSite, Order, Page, Recorded, Store,
-};
+use lantern_core::{Moment, SignalId, Value};
+use lantern_store::{DATABASE_FILE, Forgotten, Keeper, Limits, Order, Page, Recorded, Store, check_directory};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
-use std::path::Path;
 use std::sync::Arc;
-
-const SECOND: i64 = 1_000_000;
-
-/// Small enough that everything happens within a few readings.
-const SMALL: Limits = Limits {
-    segment: 6,
-    dense_segment: 24,
-    recent: 20,
-    entries: 10,
-    journal: 20,
-    most_recent: 60,
-    burst: 12,
-    reserve: 0,
-};
-
-fn at(second: i64) -> Moment {
-    Moment::from_micros(second * SECOND).unwrap()
-}
-
-fn reading(signal: SignalId, second: i64, value: i8) -> Reading {
-    Reading::good(signal, at(second), Value::Number(f64::from(value)))
-}
-
-async fn signals(store: &Store) -> [SignalId; 2] {
-    let new = NewSite { code: "marlbeck", name: "Marlbeck", zone: "UTC", position: None };
-    let site = store.add_site(new, at(0)).await.unwrap().id;
-    let new = NewDevice { code: "tower", name: "tower", interval_s: 1.0, ..NewDevice::default() };
-    let device = store.add_device(site, new, at(0)).await.unwrap().id;
-    [
-        store.add_signal(device, NewSignal::number("level", Some("m")), at(0)).await.unwrap().id,
-        store.add_signal(device, NewSignal::number("temp", Some("Cel")), at(0)).await.unwrap().id,
-    ]
-}
-
-async fn record(store: &Store, readings: Vec<Reading>) -> Recorded {
-    store.record(Arc::new(readings), at(9)).await.unwrap()
-}
-
-async fn query(dir: &Path, sql: &'static str) -> i64 {
-    let url = format!("sqlite://{}", dir.join(DATABASE_FILE).display());
-    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
-    let found = sqlx::query_scalar(sql).fetch_one(&pool).await.unwrap();
-    pool.close().await;
-    found
-}
-
-/// Waits until something holds; sealing goes on by itself.
-async fn until(what: &str, mut holds: impl AsyncFnMut() -> bool) {
-    for _ in 0..1_000 {
-        if holds().await {
-            return;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(10)).await;
-    }
-    panic!("never came: {what}");
-}
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -197,6 +139,8 @@ async fn play(steps: Vec<Step>) {
             Step::Close => {
                 store.close().await;
                 drop(store);
+                let checked = check_directory(dir.path(), false, |_, _| {}).await.unwrap();
+                assert!(checked.findings.is_empty(), "{:?}", checked.findings);
                 store = Store::open_with(dir.path(), SMALL).await.unwrap();
             }
             Step::Crash => {
@@ -211,7 +155,8 @@ async fn play(steps: Vec<Step>) {
         store.delete_readings(signal, (Moment::MIN, Moment::MAX), Vec::new()).await.unwrap();
     }
     let left =
-        "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)";
+        "SELECT (SELECT count(*) FROM recent) + (SELECT count(*) FROM segment) + (SELECT count(*) FROM segment_data)
+         + (SELECT count(*) FROM rollup)";
     until("nothing left", async || query(dir.path(), left).await == 0).await;
     store.close().await;
 }

@@ -9,7 +9,7 @@ use super::segment::{ended, first_format, open, seal};
 use super::{Run, Summary, floats, ints, summarize};
 
 const SECOND: i64 = 1_000_000;
-const MINUTE: i64 = 60 * SECOND;
+pub(super) const MINUTE: i64 = 60 * SECOND;
 const HOUR: i64 = 60 * MINUTE;
 const DAY: i64 = 24 * HOUR;
 
@@ -20,7 +20,7 @@ const DAY: i64 = 24 * HOUR;
 /// read. With 200 readings a summary, a chart of 1,000 buckets that are just too
 /// narrow for it decodes 200,000 readings, which takes a few milliseconds. Hours
 /// and days are what people ask for most, so they are kept for slower signals too.
-const WIDTHS: [(i64, i64); 6] =
+pub(super) const WIDTHS: [(i64, i64); 6] =
     [(SECOND, 200), (10 * SECOND, 200), (MINUTE, 200), (15 * MINUTE, 200), (HOUR, 32), (DAY, 32)];
 
 /// Summaries of one width, in order of time.
@@ -71,7 +71,7 @@ impl Digest {
         Self { hold, whole, tiers }.settled()
     }
 
-    fn settled(mut self) -> Self {
+    pub(super) fn settled(mut self) -> Self {
         self.whole = self.whole.map(Summary::settled);
         for summary in self.tiers.iter_mut().flat_map(|tier| &mut tier.summaries) {
             *summary = summary.settled();
@@ -215,7 +215,7 @@ fn positive(input: &mut Input<'_>) -> Result<i64, SegmentError> {
     i64::try_from(input.varint()?).map_err(|_| SegmentError::Wrong("a time longer than there is"))
 }
 
-fn in_buckets(parts: impl Iterator<Item = Summary>, width: i64, hold: i64) -> Vec<Summary> {
+pub(super) fn in_buckets(parts: impl Iterator<Item = Summary>, width: i64, hold: i64) -> Vec<Summary> {
     let mut summaries: Vec<Summary> = Vec::new();
     let mut end = i64::MIN;
     for part in parts {
@@ -230,7 +230,7 @@ fn in_buckets(parts: impl Iterator<Item = Summary>, width: i64, hold: i64) -> Ve
     summaries
 }
 
-fn joined(parts: &[Summary], hold: i64) -> Option<Summary> {
+pub(super) fn joined(parts: &[Summary], hold: i64) -> Option<Summary> {
     let (first, rest) = parts.split_first()?;
     let mut whole = *first;
     rest.iter().for_each(|part| whole.append(part, hold));

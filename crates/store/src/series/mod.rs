@@ -12,10 +12,12 @@
 pub(crate) mod group;
 pub(crate) mod journal;
 pub(crate) mod plan;
+pub(crate) mod rollup;
 pub(crate) mod room;
 pub(crate) mod sealer;
 pub(crate) mod sealing;
 pub(crate) mod segment;
+pub(crate) mod summed;
 pub(crate) mod tails;
 pub(crate) mod upgrade;
 pub(crate) mod walk;
@@ -29,6 +31,8 @@ pub struct Limits {
     pub segment: usize,
     /// Readings with which a segment is full however short its span.
     pub dense_segment: usize,
+    /// Segments of a signal in a row that get a rollup.
+    pub rollup: usize,
     /// Recent readings of all signals above which the sealer makes room.
     pub recent: usize,
     /// Journal entries above which the sealer makes room.
@@ -51,6 +55,7 @@ impl Default for Limits {
         Self {
             segment: 8_192,
             dense_segment: 65_536,
+            rollup: 256,
             recent: 1_000_000,
             entries: 50_000,
             journal: 200_000,
@@ -69,6 +74,12 @@ impl Limits {
     /// Whether a segment of so many readings over so many microseconds is left as it is.
     pub(crate) const fn is_full(&self, count: u64, span: i64) -> bool {
         count >= self.dense_segment as u64 || (count >= self.segment as u64 && span >= Self::SHORT)
+    }
+
+    /// Segments between two rollups that are worth one, and how many at the end of a
+    /// series have none: those change most.
+    pub(crate) fn worth_rollup(&self) -> usize {
+        (self.rollup / 4).max(1)
     }
 
     /// Readings of a segment of readings as dense as this.

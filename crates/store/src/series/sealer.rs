@@ -1,6 +1,7 @@
 //! The sealer: one task that makes segments of what has been taken in.
 
 use super::plan::{Plan, Rewrite};
+use super::rollup;
 use super::room::Room;
 use super::sealing::{Seal, Sealing};
 use super::tails::{Due, Tails};
@@ -8,6 +9,7 @@ use super::{Limits, journal};
 use crate::error::LoadError;
 use lantern_core::SignalId;
 use sqlx::SqlitePool;
+use std::collections::HashMap;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::{Mutex, mpsc, oneshot};
@@ -26,6 +28,9 @@ pub(crate) struct Sealer {
     pub(crate) disk: Arc<Room>,
     /// Held by whoever plans changes of segments.
     pub(crate) planning: Arc<Mutex<()>>,
+    /// Segments written of each signal since somebody looked whether rollups are
+    /// missing; nobody has looked yet at those that are not in it.
+    pub(crate) written: HashMap<SignalId, usize>,
 }
 
 /// Has the recorder rewrite segments of a signal, by somebody who is planning.
@@ -36,6 +41,24 @@ pub(crate) async fn rewrite(
 ) -> Result<(), SealError> {
     let sealing = Sealing { rewrites: vec![(signal, rewrite)], ..Sealing::default() };
     send(recorder, sealing).await.map(drop)
+}
+
+/// Makes the rollups of a signal that are missing, by somebody who is planning.
+pub(crate) async fn roll_up(
+    recorder: &mpsc::Sender<Seal>,
+    pool: &SqlitePool,
+    limits: &Limits,
+    signal: SignalId,
+) -> Result<(), SealError> {
+    let mut from = i64::MIN;
+    loop {
+        let step = rollup::make(&mut *pool.acquire().await?, signal, from, limits).await?;
+        let Some(step) = step else { return Ok(()) };
+        from = step.next;
+        if let Some(made) = step.made {
+            send(recorder, Sealing { rollup: Some((signal, made)), ..Sealing::default() }).await?;
+        }
+    }
 }
 
 /// Why a sealing did not happen. What was to be sealed is still recent.
@@ -75,7 +98,7 @@ impl Gathered {
 
 impl Sealer {
     /// Seals whatever is due, for as long as there is a recorder.
-    pub(crate) async fn run(self) {
+    pub(crate) async fn run(mut self) {
         loop {
             let mut due = self.tails.freeze(&self.limits);
             self.tails.note_sealing(!due.is_empty());
@@ -96,8 +119,9 @@ impl Sealer {
     }
 
     /// Seals layers; gives back those that are left if it fails.
-    async fn seal(&self, due: Vec<Due>) -> Result<(), (SealError, Vec<Due>)> {
-        let _planning = self.planning.lock().await;
+    async fn seal(&mut self, due: Vec<Due>) -> Result<(), (SealError, Vec<Due>)> {
+        let planning = self.planning.clone();
+        let _planning = planning.lock().await;
         let mut waiting = due.into_iter();
         let mut gathered = Gathered::default();
         // Those whose transaction has not been written yet.
@@ -110,16 +134,21 @@ impl Sealer {
             }
         }
         match self.write(&mut gathered, &mut open).await {
-            Ok(()) => self.trim().await.map_err(|error| (error, Vec::new())),
+            Ok(()) => {
+                self.roll_up().await;
+                self.trim().await.map_err(|error| (error, Vec::new()))
+            }
             Err(error) => Err((error, open)),
         }
     }
 
-    async fn seal_one(&self, due: Due, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
+    async fn seal_one(&mut self, due: Due, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
         let (signal, through) = (due.signal, due.through);
+        let mut written = due.bursts as usize;
         let mut plan = Plan::new(&self.pool, &self.limits, due).await?;
         while !plan.is_done() {
             let rewrite = plan.next().await?;
+            written += rewrite.new.len();
             gathered.add(signal, rewrite);
             // The next step looks at what this one has written.
             if !plan.is_done() {
@@ -128,6 +157,7 @@ impl Sealer {
         }
         gathered.sealing.marks.push((signal, through));
         gathered.done.push(signal);
+        *self.written.entry(signal).or_insert(usize::MAX / 2) += written;
         if gathered.size >= TRANSACTION_BYTES || gathered.segments >= TRANSACTION_SEGMENTS {
             self.write(gathered, open).await?;
         }
@@ -144,6 +174,20 @@ impl Sealer {
         }
         open.retain(|due| !done.contains(&due.signal));
         Ok(())
+    }
+
+    /// Makes rollups of signals of which much has been written. A chart is right
+    /// without them, so a failure is told and the next sealing tries again.
+    async fn roll_up(&mut self) {
+        let worth = self.limits.worth_rollup();
+        let many: Vec<SignalId> =
+            self.written.iter().filter(|(_, written)| **written >= worth).map(|(signal, _)| *signal).collect();
+        for signal in many {
+            match roll_up(&self.recorder, &self.pool, &self.limits, signal).await {
+                Ok(()) => drop(self.written.insert(signal, 0)),
+                Err(error) => tracing::warn!(signal = signal.0, %error, "segments could not be summed up"),
+            }
+        }
     }
 
     /// Deletes the part of the journal that nobody needs any more.

@@ -1,6 +1,7 @@
 //! What the sealer hands to the recorder.
 
 use super::plan::Rewrite;
+use super::rollup::Rollup;
 use super::segment::Swap;
 use lantern_core::SignalId;
 use tokio::sync::oneshot;
@@ -9,6 +10,8 @@ use tokio::sync::oneshot;
 #[derive(Default)]
 pub(crate) struct Sealing {
     pub(crate) rewrites: Vec<(SignalId, Rewrite)>,
+    /// A rollup over segments that nobody changes meanwhile.
+    pub(crate) rollup: Option<(SignalId, Rollup)>,
     /// Signals whose changes are sealed up to an entry.
     pub(crate) marks: Vec<(SignalId, i64)>,
     /// Entries before this one may go, some of them now.

@@ -1,5 +1,6 @@
 //! Rows of segments.
 
+use super::rollup;
 use crate::error::LoadError;
 use crate::order::Order;
 use lantern_core::SignalId;
@@ -229,6 +230,10 @@ pub(crate) async fn replace(
     gone: &[i64],
     new: &[NewSegment],
 ) -> Result<(), sqlx::Error> {
+    let changed = || gone.iter().copied().chain(new.iter().flat_map(|segment| [segment.first_at, segment.last_at]));
+    if let (Some(first), Some(last)) = (changed().min(), changed().max()) {
+        rollup::drop_over(connection, signal, first, last).await?;
+    }
     for first_at in gone {
         let data: Option<i64> =
             sqlx::query_scalar("DELETE FROM segment WHERE signal_id = ? AND first_at = ? RETURNING data_id")
@@ -288,6 +293,7 @@ pub(crate) const fn shadow(signal: SignalId) -> SignalId {
 /// Exchanges segments of a signal with those of its shadow. Those whose readings are
 /// gone stay: there is nothing to make them again from.
 pub(crate) async fn swap(connection: &mut SqliteConnection, swap: &Swap) -> Result<(), sqlx::Error> {
+    rollup::drop_over(connection, swap.signal, swap.from, swap.to).await?;
     let (signal, shadow) = (swap.signal.0, shadow(swap.signal).0);
     let aside = i64::MIN;
     sqlx::query(

@@ -60,6 +60,8 @@ pub(crate) struct Due {
     pub(crate) layer: Arc<Layer>,
     /// The last journal entry that is in it.
     pub(crate) through: i64,
+    /// Segments that bursts have become since the last time.
+    pub(crate) bursts: u32,
 }
 
 /// A signal's layers at one moment.
@@ -364,9 +366,9 @@ impl Tail {
 
     fn freeze(&mut self, signal: SignalId, applied: i64) -> Due {
         let layer = std::mem::take(&mut self.active);
-        self.bursts = 0;
+        let bursts = std::mem::take(&mut self.bursts);
         let since = if layer.is_empty() { applied + 1 } else { self.since };
         self.frozen = Some(Frozen { layer: layer.clone(), since });
-        Due { signal, layer, through: applied }
+        Due { signal, layer, through: applied, bursts }
     }
 }

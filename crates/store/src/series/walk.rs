@@ -1,5 +1,6 @@
 //! Walking along a series: segments and layers in order of time, as one.
 
+use super::rollup::{self, Rollup};
 use super::segment::{self, Sealed, Span};
 use super::tails::{Tails, View};
 use crate::error::LoadError;
@@ -10,6 +11,8 @@ use std::collections::VecDeque;
 
 /// Rows of segments read at a time.
 const PAGE: u32 = 256;
+/// The first page is small: who looks at one end needs no more.
+const FIRST_PAGE: u32 = 2;
 
 /// A stretch of a series.
 pub(crate) enum Stretch {
@@ -30,7 +33,6 @@ pub(crate) struct Walk {
     order: Order,
     view: View,
     with_digests: bool,
-    page: u32,
     rows: VecDeque<Sealed>,
     has_more: bool,
 }
@@ -43,8 +45,6 @@ impl Walk {
         order: Order,
         with_digests: bool,
     ) -> Result<Self, sqlx::Error> {
-        // The first page alone is small: who looks at one end needs no more.
-        let page = if with_digests { PAGE } else { 2 };
         loop {
             // Layers first: what is sealed after that is in both, and nothing in neither.
             let view = tails.view(span.signal);
@@ -53,7 +53,7 @@ impl Walk {
                 continue;
             }
             let mut snapshot = pool.begin().await?;
-            let rows = segment::find(&mut snapshot, span, order, page, with_digests).await?;
+            let rows = segment::find(&mut snapshot, span, order, FIRST_PAGE, with_digests).await?;
             // More than one sealing in between could have taken in what is newer
             // than the layers.
             if tails.stamp(span.signal) == view.stamp {
@@ -65,12 +65,28 @@ impl Walk {
                     order,
                     view,
                     with_digests,
-                    page,
-                    has_more: rows.len() == page as usize,
+                    has_more: rows.len() == FIRST_PAGE as usize,
                     rows: rows.into(),
                 });
             }
         }
+    }
+
+    /// Rollups in a part of the span over which nothing recent lies, at most `limit`,
+    /// and whether there may be more after the last time looked at.
+    pub(crate) async fn rollups(&mut self, from: i64, limit: u32) -> Result<(Vec<Rollup>, Option<i64>), sqlx::Error> {
+        let span = Span { from, ..self.span };
+        let mut rollups = rollup::find(&mut self.snapshot, span, limit).await?;
+        let next = rollups.last().filter(|_| rollups.len() == limit as usize).map(|last| last.last_at + 1);
+        rollups.retain(|rollup| !self.view.touches(rollup.first_at, rollup.last_at + 1));
+        Ok((rollups, next))
+    }
+
+    /// Goes on with another part of the span.
+    pub(crate) fn go(&mut self, from: i64, to: i64) {
+        (self.from, self.to) = (from.max(self.span.from), to.min(self.span.to));
+        self.rows.clear();
+        self.has_more = true;
     }
 
     /// The next stretch with anything in it.
@@ -128,7 +144,6 @@ impl Walk {
     }
 
     async fn turn_page(&mut self) -> Result<(), sqlx::Error> {
-        self.page = PAGE;
         let rest = Span { from: self.from, to: self.to, ..self.span };
         let rows = segment::find(&mut self.snapshot, rest, self.order, PAGE, self.with_digests).await?;
         self.has_more = rows.len() == PAGE as usize;
