@@ -77,17 +77,18 @@ pub(super) const fn packed_len(width: u32, count: usize) -> usize {
 
 /// Writes numbers of at most `width` bits one after the other, lowest bit first.
 pub(super) fn pack(out: &mut Vec<u8>, width: u32, numbers: impl Iterator<Item = u64>) {
-    let (mut bits, mut filled) = (0u128, 0u32);
+    let (mut bits, mut filled) = (0u64, 0u32);
     for number in numbers {
-        bits |= u128::from(number) << filled;
+        bits |= number << filled;
         filled += width;
         if filled >= 64 {
-            out.extend_from_slice(&(bits as u64).to_le_bytes());
-            bits >>= 64;
+            out.extend_from_slice(&bits.to_le_bytes());
             filled -= 64;
+            // What did not fit any more; all of it went if nothing is left over.
+            bits = if filled == 0 { 0 } else { number >> (width - filled) };
         }
     }
-    out.extend_from_slice(&(bits as u64).to_le_bytes()[..filled.div_ceil(8) as usize]);
+    out.extend_from_slice(&bits.to_le_bytes()[..filled.div_ceil(8) as usize]);
 }
 
 /// Reads what [`pack`] wrote and hands each number on.

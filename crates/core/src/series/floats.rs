@@ -20,11 +20,14 @@ const EXACT: f64 = 9_007_199_254_740_992.0;
 const XOR: u8 = 0x80;
 const BITS: u8 = 0x81;
 const LISTED: u8 = 0x82;
+const PLAIN: u8 = 0x83;
 
 /// From so many numbers on it is tried with the first of them whether whole patterns
-/// take less room. With fewer, which is how readings come in, there is little room to be
-/// saved and much time to be lost.
+/// take less room.
 const SAMPLE: usize = 256;
+/// Fewer than these, which is how readings come in, are kept as they are unless they
+/// repeat: there is little room to be saved and much time to be lost.
+const FEW: usize = 64;
 
 /// A number as a whole number over a power of ten, if that is exact to the bit.
 fn scaled(value: f64, power: f64) -> Option<i64> {
@@ -53,6 +56,11 @@ fn all_scaled(values: &[f64]) -> Option<(u8, Vec<i64>)> {
 /// Appends a column.
 pub(super) fn encode(values: &[f64], out: &mut Vec<u8>) {
     let scaled = all_scaled(values);
+    if scaled.is_none() && values.len() < FEW && 2 * changes(values) > values.len() {
+        out.push(PLAIN);
+        values.iter().for_each(|value| out.extend_from_slice(&value.to_bits().to_le_bytes()));
+        return;
+    }
     if scaled.as_ref().is_none_or(|(exponent, _)| *exponent > SENT)
         && let Some(list) = List::of(values)
     {
@@ -75,6 +83,11 @@ pub(super) fn encode(values: &[f64], out: &mut Vec<u8>) {
     out.push(XOR);
     put_varint(out, xored.len() as u64);
     out.extend_from_slice(&xored);
+}
+
+/// How often a number is not the one before.
+fn changes(values: &[f64]) -> usize {
+    values.windows(2).filter(|pair| pair[0].to_bits() != pair[1].to_bits()).count()
 }
 
 /// The different numbers of a column in the order they first come, and which is where.
@@ -143,6 +156,10 @@ pub(super) fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, Se
             decode_xor(input.bytes(length)?, count)?
         }
         LISTED => List::decode(input, count)?,
+        PLAIN => {
+            let (numbers, _) = input.bytes(count.saturating_mul(8))?.as_chunks();
+            numbers.iter().map(|bits| f64::from_bits(u64::from_le_bytes(*bits))).collect()
+        }
         BITS => ints::decode(input, count)?.into_iter().map(|bits| f64::from_bits(bits as u64)).collect(),
         exponent => {
             let power = *POWERS.get(usize::from(exponent)).ok_or(SegmentError::Wrong("an unknown scale"))?;
@@ -232,12 +249,13 @@ mod tests {
 
     #[test]
     fn the_way_follows_the_numbers() {
-        let cases: [(&str, Vec<f64>, u8); 8] = [
+        let cases: [(&str, Vec<f64>, u8); 9] = [
             ("decimals", vec![21.4, 21.5, -3.0, 0.1], 1),
             ("whole", vec![4095.0, 0.0, -7.0], 0),
             ("mixed decimals", vec![0.001, 12.0, 99.99], 3),
-            ("of single precision", (1..50).map(|i| f64::from(i as f32 / 3.0)).collect(), XOR),
-            ("no zero below zero", vec![1.0, -0.0, 2.0], XOR),
+            ("of single precision", (1..90).map(|i| f64::from(i as f32 / 3.0)).collect(), XOR),
+            ("a few of single precision", (1..50).map(|i| f64::from(i as f32 / 3.0)).collect(), PLAIN),
+            ("no zero below zero", vec![1.0, -0.0, 2.0], PLAIN),
             ("the same third", vec![1.0 / 3.0; 99], LISTED),
             ("counts of a converter as volts", (0..99).map(|i| f64::from(i * i % 16) * 3.3 / 4095.0).collect(), LISTED),
             (
