@@ -3,7 +3,7 @@
 
 use lantern_core::quality::{Cause, Quality};
 use lantern_core::series::{
-    Buckets, Digest, Fold, Layer, Point, Run, SealedDigest, decode_layers, decode_segment, encode_layers,
+    Buckets, Digest, EncodedLayer, Fold, Layer, Point, Run, SealedDigest, decode_layers, decode_segment, encode_layers,
     encode_segment,
 };
 use lantern_core::{Moment, SignalId, Value};
@@ -37,7 +37,7 @@ pub(crate) fn seeds() -> Vec<Vec<u8>> {
     let mut seeds: Vec<Vec<u8>> = runs.iter().map(|run| seed(0, &encode_segment(run))).collect();
     let mut layer = Layer::of(runs[0].clone());
     layer.add(&Layer::cutting(5, 5_000_000));
-    seeds.push(seed(1, &encode_layers([(SignalId(7), &layer)].into_iter())));
+    seeds.push(seed(1, &encode_layers([EncodedLayer::of(SignalId(7), &layer)].iter())));
     seeds.extend(runs.iter().map(|run| seed(2, &Digest::outliving(run, 60_000_000, 60_000_000).encode())));
     seeds
 }
@@ -59,7 +59,8 @@ pub(crate) fn run(input: &[u8]) -> u64 {
         },
         1 => match decode_layers(&blob) {
             Ok(layers) => {
-                let again = decode_layers(&encode_layers(layers.iter().map(|(id, layer)| (*id, layer))));
+                let encoded: Vec<_> = layers.iter().map(|(id, layer)| EncodedLayer::of(*id, layer)).collect();
+                let again = decode_layers(&encode_layers(encoded.iter()));
                 assert!(
                     again.is_ok_and(|again| again.len() == layers.len()),
                     "a journal entry that does not read back"

@@ -8,12 +8,12 @@
 
 use crate::error::{LoadError, RecordError};
 use crate::series::group::{self, Incoming, Memory, Recorded};
-use crate::series::rollup;
+use crate::series::lot::{self, Encoded, Lot};
 use crate::series::room::{self, Room};
 use crate::series::sealing::{Seal, Sealing};
 use crate::series::segment::{self, Span};
 use crate::series::tails::Tails;
-use crate::series::{Limits, journal};
+use crate::series::{Limits, journal, rollup};
 use crate::state_changes;
 use lantern_core::series::{Layer, MAX_RUN};
 use lantern_core::state::StateChange;
@@ -48,6 +48,8 @@ impl Pending {
 
 struct Delivery {
     readings: Arc<Vec<Reading>>,
+    /// The same by signal.
+    lots: Vec<Lot>,
     changes: Vec<StateChange>,
     now: Moment,
     answer: oneshot::Sender<Result<Recorded, RecordError>>,
@@ -75,6 +77,8 @@ enum Job {
 pub(crate) struct Recorder {
     queue: Mutex<Option<mpsc::Sender<Job>>>,
     room: Arc<Semaphore>,
+    /// Readings of one signal that become segments at once.
+    burst: usize,
     task: Mutex<Option<JoinHandle<()>>>,
 }
 
@@ -92,6 +96,7 @@ impl Recorder {
         let recorder = Self {
             queue: Mutex::new(Some(queue)),
             room: Arc::new(Semaphore::new(QUEUE_READINGS)),
+            burst: limits.burst,
             task: Mutex::new(Some(tokio::spawn(task.run(jobs, sealings)))),
         };
         (recorder, seals)
@@ -121,7 +126,7 @@ impl Recorder {
         let weight = u32::try_from((readings.len() + changes.len()).clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
         let room = self.room.clone().try_acquire_many_owned(weight).map_err(|_| RecordError::Busy)?;
         let (answer, answered) = oneshot::channel();
-        let delivery = Delivery { readings, changes, now, answer, _room: room };
+        let delivery = Delivery { lots: lot::sort(&readings, self.burst), readings, changes, now, answer, _room: room };
         self.queue()?.try_send(Job::Delivery(delivery)).map_err(|_| RecordError::Busy)?;
         Ok(Pending(answered))
     }
@@ -208,7 +213,7 @@ impl Task {
                 Err(_) => break,
             }
         }
-        let mut outcomes = self.write_group(&group).await;
+        let mut outcomes = self.write_group(&mut group).await;
         if let Err(error) = &outcomes {
             tracing::error!(%error, deliveries = group.len(), "readings could not be written");
             self.memory.clear();
@@ -223,7 +228,7 @@ impl Task {
         }
     }
 
-    async fn write_group(&mut self, group: &[Delivery]) -> Result<Vec<Recorded>, RecordError> {
+    async fn write_group(&mut self, group: &mut [Delivery]) -> Result<Vec<Recorded>, RecordError> {
         if !self.disk.has_room() {
             return Err(RecordError::Full);
         }
@@ -231,9 +236,10 @@ impl Task {
         Ok(written.take_in(&mut self.memory, &self.tails, &self.limits))
     }
 
-    async fn try_write_group(&mut self, group: &[Delivery]) -> Result<group::Outcome, LoadError> {
-        let incoming = group.iter().enumerate().flat_map(|(delivery, one)| {
-            one.readings.iter().map(move |reading| Incoming { reading, delivery, now: one.now })
+    async fn try_write_group(&mut self, group: &mut [Delivery]) -> Result<group::Outcome, LoadError> {
+        let lots: Vec<Vec<Lot>> = group.iter_mut().map(|one| std::mem::take(&mut one.lots)).collect();
+        let incoming = lots.into_iter().zip(&*group).enumerate().flat_map(|(delivery, (lots, one))| {
+            lots.into_iter().map(move |lot| Incoming { lot, readings: &one.readings, delivery, now: one.now })
         });
         let incoming: Vec<Incoming<'_>> = incoming.collect();
         let mut transaction = self.pool.begin_with("BEGIN IMMEDIATE").await?;
@@ -248,9 +254,9 @@ impl Task {
 
     async fn cut(&mut self, cut: &Cut) -> Result<(), sqlx::Error> {
         let Span { signal, from, to } = cut.span;
-        let layers = [(signal, Layer::cutting(from, to))];
+        let cutting = Encoded::of(signal, Layer::cutting(from, to));
         let mut transaction = self.pool.begin_with("BEGIN IMMEDIATE").await?;
-        let entry = journal::append(&mut transaction, &layers).await?;
+        let entry = journal::append(&mut transaction, &[cutting.bytes]).await?;
         for sql in [
             "DELETE FROM correction WHERE signal_id = ? AND at >= ? AND at < ?",
             "DELETE FROM hand_reading WHERE signal_id = ? AND at >= ? AND at < ?",
@@ -259,7 +265,7 @@ impl Task {
         }
         state_changes::write(&mut transaction, &cut.changes).await?;
         transaction.commit().await?;
-        self.tails.apply(entry, layers.iter().map(|(signal, layer)| (*signal, layer)), &self.limits);
+        self.tails.apply(entry, [(signal, &cutting.layer)].into_iter(), &self.limits);
         self.memory.forget(signal);
         Ok(())
     }

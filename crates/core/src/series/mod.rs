@@ -32,5 +32,5 @@ pub use lttb::largest_triangles;
 pub use merge::{Fate, Merge, merge};
 pub use rollup::Rollup;
 pub use run::{Point, Run};
-pub use segment::{MAX_RUN, decode_layers, decode_segment, encode_layers, encode_segment};
+pub use segment::{EncodedLayer, MAX_RUN, decode_layers, decode_segment, encode_layers, encode_segment};
 pub use summary::{Summary, summarize};

@@ -41,13 +41,15 @@ pub fn decode_segment(bytes: &[u8]) -> Result<Run, SegmentError> {
     Ok(run)
 }
 
-/// Changes of several signals as bytes, with format number and checksum: what a
-/// group of deliveries becomes before its readings are sealed.
-#[must_use]
-pub fn encode_layers<'a>(layers: impl ExactSizeIterator<Item = (SignalId, &'a Layer)>) -> Vec<u8> {
-    let mut out = vec![FORMAT];
-    put_varint(&mut out, layers.len() as u64);
-    for (signal, layer) in layers {
+/// Changes of one signal as bytes: a part of what [`encode_layers`] writes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct EncodedLayer(Vec<u8>);
+
+impl EncodedLayer {
+    /// Encodes a layer of a signal.
+    #[must_use]
+    pub fn of(signal: SignalId, layer: &Layer) -> Self {
+        let mut out = Vec::new();
         put_signed(&mut out, signal.0);
         put_varint(&mut out, layer.cuts().len() as u64);
         for &(from, to) in layer.cuts() {
@@ -55,7 +57,17 @@ pub fn encode_layers<'a>(layers: impl ExactSizeIterator<Item = (SignalId, &'a La
             put_signed(&mut out, to);
         }
         encode_run(layer.puts(), &mut out);
+        Self(out)
     }
+}
+
+/// Changes of several signals as bytes, with format number and checksum: what a
+/// group of deliveries becomes before its readings are sealed.
+#[must_use]
+pub fn encode_layers<'a>(layers: impl ExactSizeIterator<Item = &'a EncodedLayer>) -> Vec<u8> {
+    let mut out = vec![FORMAT];
+    put_varint(&mut out, layers.len() as u64);
+    layers.for_each(|layer| out.extend_from_slice(&layer.0));
     seal(out)
 }
 
@@ -243,7 +255,9 @@ mod tests {
         fn layers_read_back(layers in prop::collection::vec((any::<i64>(), any_run(0..1_000, 20), prop::collection::vec((0i64..9, 0i64..9), 0..3)), 0..6)) {
             let layers: Vec<(SignalId, Layer)> =
                 layers.into_iter().map(|(id, run, cuts)| (SignalId(id), Layer::from_parts(cuts, run))).collect();
-            let bytes = encode_layers(layers.iter().map(|(signal, layer)| (*signal, layer)));
+            let encoded: Vec<EncodedLayer> =
+                layers.iter().map(|(signal, layer)| EncodedLayer::of(*signal, layer)).collect();
+            let bytes = encode_layers(encoded.iter());
             let back = decode_layers(&bytes).unwrap();
             prop_assert_eq!(back.len(), layers.len());
             for ((signal, layer), (wanted, expected)) in back.iter().zip(&layers) {

@@ -1,12 +1,13 @@
 //! Taking in a group of deliveries: what is new, what is there, what replaces.
 
+use super::lot::{Encoded, Lot};
 use super::segment::{self, Sealed};
 use super::tails::{Tails, View};
 use super::{Limits, journal, plan};
 use crate::error::LoadError;
 use crate::value::Storing;
 use lantern_core::quality::Quality;
-use lantern_core::series::{Fate, Layer, Point, Run, merge};
+use lantern_core::series::{EncodedLayer, Fate, Layer, Point, Run, merge};
 use lantern_core::{Moment, Reading, SignalId, Value};
 use sqlx::SqliteConnection;
 use std::collections::HashMap;
@@ -49,12 +50,21 @@ impl Memory {
     }
 }
 
-/// One reading of a group, and which delivery it came with.
+/// The readings of one signal in a group, and which delivery they came with.
 pub(crate) struct Incoming<'a> {
-    pub(crate) reading: &'a Reading,
+    pub(crate) lot: Lot,
+    /// All readings of the delivery.
+    pub(crate) readings: &'a [Reading],
     pub(crate) delivery: usize,
     /// When it came.
     pub(crate) now: Moment,
+}
+
+/// One reading of a group, and which delivery it came with.
+struct Coming<'a> {
+    reading: &'a Reading,
+    delivery: usize,
+    now: Moment,
 }
 
 /// A reading that comes or is there. Two are the same if the same was sent:
@@ -107,6 +117,8 @@ pub(crate) struct Outcome {
     pub(crate) recorded: Vec<Recorded>,
     /// The changes for the tails, and the journal entry they are.
     pub(crate) layers: Vec<(SignalId, Layer)>,
+    /// The same as they are written.
+    encoded: Vec<EncodedLayer>,
     pub(crate) entry: Option<i64>,
     /// Signals that got segments at once, and how many.
     pub(crate) bursts: Vec<(SignalId, u32)>,
@@ -130,8 +142,8 @@ impl Outcome {
     }
 }
 
-/// Works out and writes what a group's readings change. They are sorted by signal
-/// and time here; of those of one time the last to come holds.
+/// Works out and writes what a group's readings change. Of those of one time the last
+/// to come holds.
 pub(crate) async fn write(
     connection: &mut SqliteConnection,
     tails: &Tails,
@@ -140,15 +152,40 @@ pub(crate) async fn write(
     mut incoming: Vec<Incoming<'_>>,
     deliveries: usize,
 ) -> Result<Outcome, LoadError> {
-    incoming.sort_by_key(|i| (i.reading.signal, i.reading.at));
+    incoming.sort_by_key(|i| i.lot.signal);
     let mut outcome = Outcome { recorded: vec![Recorded::default(); deliveries], ..Outcome::default() };
-    for run in incoming.chunk_by(|a, b| a.reading.signal == b.reading.signal) {
-        write_signal(connection, tails, limits, memory, run, &mut outcome).await?;
+    for lots in incoming.chunk_by_mut(|a, b| a.lot.signal == b.lot.signal) {
+        let newest = newest(connection, tails, memory, lots[0].lot.signal).await?;
+        if let Some(encoded) = all_new(lots, newest) {
+            let signal = lots[0].lot.signal;
+            outcome.recorded[lots[0].delivery].new += encoded.layer.puts().len();
+            outcome.newest.extend(encoded.layer.span().map(|(_, last)| (signal, last)));
+            outcome.layers.push((signal, encoded.layer));
+            outcome.encoded.push(encoded.bytes);
+            continue;
+        }
+        let mut run: Vec<Coming<'_>> = lots
+            .iter()
+            .flat_map(|Incoming { lot, readings, delivery, now }| {
+                let coming = |reading| Coming { reading, delivery: *delivery, now: *now };
+                lot.places.iter().map(move |place| coming(&readings[*place as usize]))
+            })
+            .collect();
+        run.sort_by_key(|coming| coming.reading.at);
+        write_signal(connection, tails, limits, memory, newest, &run, &mut outcome).await?;
     }
     if !outcome.layers.is_empty() {
-        outcome.entry = Some(journal::append(connection, &outcome.layers).await?);
+        outcome.entry = Some(journal::append(connection, &outcome.encoded).await?);
     }
     Ok(outcome)
+}
+
+/// What one delivery made of a signal beforehand, if that is right: no other delivery
+/// of the group has the signal, and all readings are newer than what is there.
+fn all_new(lots: &mut [Incoming<'_>], newest: Option<i64>) -> Option<Encoded> {
+    let [Incoming { lot, .. }] = lots else { return None };
+    let first = lot.if_new.as_ref()?.layer.puts().times().first().copied()?;
+    if newest.is_none_or(|newest| newest < first) { lot.if_new.take() } else { None }
 }
 
 async fn write_signal(
@@ -156,11 +193,11 @@ async fn write_signal(
     tails: &Tails,
     limits: &Limits,
     memory: &mut Memory,
-    run: &[Incoming<'_>],
+    newest: Option<i64>,
+    run: &[Coming<'_>],
     outcome: &mut Outcome,
 ) -> Result<(), LoadError> {
     let signal = run[0].reading.signal;
-    let newest = newest(connection, tails, memory, signal).await?;
     let late = run.partition_point(|i| Some(i.reading.at.as_micros()) <= newest);
     let there = match late {
         0 => There::default(),
@@ -189,7 +226,8 @@ async fn write_signal(
     note_replaced(connection, signal, run[0].now, &merged.replaced).await?;
     let puts: Run = merged.inserts.iter().map(|(at, seen)| seen.point(*at)).collect();
     let Some((first, last)) = puts.span() else {
-        return add_layer(outcome, signal, updated(&merged.updates));
+        add_layer(outcome, signal, updated(&merged.updates));
+        return Ok(());
     };
     outcome.newest.push((signal, last));
     let is_burst = puts.len() >= limits.burst
@@ -202,18 +240,20 @@ async fn write_signal(
         return Ok(());
     }
     let updates = updated(&merged.updates);
-    add_layer(outcome, signal, if updates.is_empty() { puts } else { puts.overlaid(&updates) })
+    add_layer(outcome, signal, if updates.is_empty() { puts } else { puts.overlaid(&updates) });
+    Ok(())
 }
 
 fn updated(updates: &[(Moment, Seen<'_>)]) -> Run {
     updates.iter().map(|(at, seen)| seen.point(*at)).collect()
 }
 
-fn add_layer(outcome: &mut Outcome, signal: SignalId, puts: Run) -> Result<(), LoadError> {
+fn add_layer(outcome: &mut Outcome, signal: SignalId, puts: Run) {
     if !puts.is_empty() {
-        outcome.layers.push((signal, Layer::of(puts)));
+        let layer = Layer::of(puts);
+        outcome.encoded.push(EncodedLayer::of(signal, &layer));
+        outcome.layers.push((signal, layer));
     }
-    Ok(())
 }
 
 async fn newest(
@@ -246,7 +286,7 @@ async fn look_up(
     tails: &Tails,
     memory: &mut Memory,
     signal: SignalId,
-    late: &[Incoming<'_>],
+    late: &[Coming<'_>],
 ) -> Result<There, LoadError> {
     let view: View = tails.view(signal);
     let mut there = There::default();

@@ -3,7 +3,7 @@
 use super::Limits;
 use super::tails::Tails;
 use lantern_core::SignalId;
-use lantern_core::series::{Layer, SegmentError, decode_layers, encode_layers};
+use lantern_core::series::{EncodedLayer, Layer, SegmentError, decode_layers, encode_layers};
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
 
@@ -13,11 +13,8 @@ pub(crate) const PAGE: u32 = 500;
 pub(crate) const TRIM: u32 = 100;
 
 /// Writes the changes of a group as one entry and gives its number.
-pub(crate) async fn append(
-    connection: &mut SqliteConnection,
-    layers: &[(SignalId, Layer)],
-) -> Result<i64, sqlx::Error> {
-    let body = encode_layers(layers.iter().map(|(signal, layer)| (*signal, layer)));
+pub(crate) async fn append(connection: &mut SqliteConnection, layers: &[EncodedLayer]) -> Result<i64, sqlx::Error> {
+    let body = encode_layers(layers.iter());
     Ok(sqlx::query("INSERT INTO recent (body) VALUES (?)").bind(body).execute(connection).await?.last_insert_rowid())
 }
 

@@ -11,6 +11,7 @@
 
 pub(crate) mod group;
 pub(crate) mod journal;
+pub(crate) mod lot;
 pub(crate) mod plan;
 pub(crate) mod rollup;
 pub(crate) mod room;
