@@ -51,7 +51,15 @@ impl Forecast {
 
 /// Steps of the line, rounded in the same way when writing and reading.
 fn on_line(start: i64, slope: f64, index: usize) -> i64 {
-    start.wrapping_add((index as f64 * slope).round() as i64)
+    start.wrapping_add(rounded(index as f64 * slope))
+}
+
+/// The nearest whole number, halves away from zero. The same as rounding by name, which
+/// is a call to a library on many machines.
+fn rounded(value: f64) -> i64 {
+    let whole = value as i64;
+    let rest = value - whole as f64;
+    whole.saturating_add(i64::from(rest >= 0.5)).saturating_sub(i64::from(rest <= -0.5))
 }
 
 fn slope(values: &[i64]) -> f64 {
@@ -320,6 +328,15 @@ mod tests {
     }
 
     proptest! {
+        /// What was written with the one is read with the other.
+        #[test]
+        fn rounding_is_rounding(value in prop_oneof![
+            any::<f64>(), -10.0..10.0f64, (-1_000i64..1_000).prop_map(|n| n as f64 / 2.0),
+            Just(0.499_999_999_999_999_94), Just(4_503_599_627_370_497.5), -1e16..1e16f64,
+        ]) {
+            prop_assert_eq!(rounded(value), value.round() as i64);
+        }
+
         #[test]
         fn any_numbers_read_back(values in prop::collection::vec(prop_oneof![any::<i64>(), -5i64..5, 1_000i64..1_010], 0..400)) {
             check(&values);
