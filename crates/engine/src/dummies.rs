@@ -60,7 +60,7 @@ impl Dummies {
             came
         };
         for signal in &passed {
-            self.store.pass_dummy(*signal, now).await?;
+            Box::pin(self.store.pass_dummy(*signal, now)).await?;
         }
         Ok(!passed.is_empty())
     }

@@ -57,7 +57,7 @@ impl Latest {
         {
             return Ok(window.readings.clone());
         }
-        let kept = self.store.last_readings(signal, trend::WINDOW as u32).await?;
+        let kept = Box::pin(self.store.last_readings(signal, trend::WINDOW as u32)).await?;
         let mut windows = self.windows.lock().unwrap_or_else(PoisonError::into_inner);
         let window = windows.entry(signal).or_default();
         // What came in meanwhile is newer knowledge than what was read.

@@ -90,7 +90,7 @@ impl SiteMemories {
         if self.lock().contains_key(&meaning.signal) {
             return Ok(());
         }
-        let memory = recall(store, meaning).await?;
+        let memory = Box::pin(recall(store, meaning)).await?;
         // What came in meanwhile is newer.
         self.lock().entry(meaning.signal).or_insert(memory);
         Ok(())

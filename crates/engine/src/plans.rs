@@ -126,7 +126,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::NotFound`] for an unknown key.
     pub async fn key_owner(&self, hash: &[u8; 32]) -> Result<KeyOwner, StoreError> {
-        self.keys.get(hash, self.store.key_owner(hash)).await
+        self.keys.get(hash, || self.store.key_owner(hash)).await
     }
 
     /// The plan of a device.
@@ -134,7 +134,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::NotFound`] if there is no such device any more.
     pub async fn device(&self, id: DeviceId) -> Result<Arc<DevicePlan>, StoreError> {
-        self.devices.get(&id, self.load(id)).await
+        self.devices.get(&id, || self.load(id)).await
     }
 
     /// The zone of a site.
@@ -142,7 +142,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::NotFound`] if there is no such site any more.
     pub async fn zone(&self, id: SiteId) -> Result<TimeZone, StoreError> {
-        let read = async {
+        let read = || async {
             let site = self.store.site_by_id(id).await?;
             // A zone is checked before it is kept; one that a later release of the zone
             // names has lost must not stop the intake.
@@ -156,7 +156,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::NotFound`] if there is no such site any more.
     pub async fn site_code(&self, id: SiteId) -> Result<Arc<str>, StoreError> {
-        let read = async { Ok(self.store.site_by_id(id).await?.code.into()) };
+        let read = || async { Ok(self.store.site_by_id(id).await?.code.into()) };
         self.codes.get(&id, read).await
     }
 
@@ -165,7 +165,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn own_topics(&self, id: SiteId) -> Result<Arc<OwnTopics>, StoreError> {
-        let read = async {
+        let read = || async {
             let devices = self.store.devices_with_topics(id).await?;
             let topics =
                 devices.iter().flat_map(|device| topics_of(device).into_iter().map(move |topic| (device.id, topic)));
@@ -179,7 +179,7 @@ impl Plans {
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn meanings(&self, id: SiteId) -> Result<Arc<SiteMeanings>, StoreError> {
-        let read = async { Ok(Arc::new(definitions::load(&self.store, id).await?)) };
+        let read = || async { Ok(Arc::new(definitions::load(&self.store, id).await?)) };
         self.meanings.get(&id, read).await
     }
 

@@ -20,10 +20,19 @@ impl<K, V> Default for Shared<K, V> {
 impl<K: Eq + Hash + Clone, V: Clone> Shared<K, V> {
     /// The value of a key, read by `read` if it is not there. A failure is given to all who
     /// wait for it and not kept.
-    pub(crate) async fn get<E>(&self, key: &K, read: impl Future<Output = Result<V, E>>) -> Result<V, E> {
-        if let Some(value) = self.peek(key) {
-            return Ok(value);
+    pub(crate) async fn get<E, R>(&self, key: &K, read: impl FnOnce() -> R) -> Result<V, E>
+    where
+        R: Future<Output = Result<V, E>>,
+    {
+        match self.peek(key) {
+            Some(value) => Ok(value),
+            // What reads is large. Whoever waits for a value should not have to make room
+            // for it each time, when it is hardly ever needed.
+            None => Box::pin(self.read(key, read())).await,
         }
+    }
+
+    async fn read<E>(&self, key: &K, read: impl Future<Output = Result<V, E>>) -> Result<V, E> {
         let cell = {
             let mut cells = self.cells.write().unwrap_or_else(PoisonError::into_inner);
             cells.entry(key.clone()).or_default().clone()
@@ -73,34 +82,34 @@ mod tests {
             tokio::task::yield_now().await;
             Ok::<_, ()>(count)
         };
-        let (a, b) = tokio::join!(shared.get(&1, read()), shared.get(&1, read()));
+        let (a, b) = tokio::join!(shared.get(&1, read), shared.get(&1, read));
         assert_eq!((a, b, reads.load(Ordering::Relaxed)), (Ok(0), Ok(0), 1));
-        assert_eq!(shared.get(&2, read()).await, Ok(1));
+        assert_eq!(shared.get(&2, read).await, Ok(1));
     }
 
     #[tokio::test]
     async fn what_is_forgotten_while_it_is_read_is_not_kept() {
         let shared = Shared::<u8, u32>::default();
-        let read = async {
+        let read = || async {
             shared.forget(&1);
             Ok::<_, ()>(7)
         };
         assert_eq!(shared.get(&1, read).await, Ok(7));
-        assert_eq!(shared.get(&1, async { Ok::<_, ()>(8) }).await, Ok(8));
-        let read = async {
+        assert_eq!(shared.get(&1, || async { Ok::<_, ()>(8) }).await, Ok(8));
+        let read = || async {
             shared.retain(|_, _| true);
             Ok::<_, ()>(1)
         };
         assert_eq!(shared.get(&2, read).await, Ok(1));
-        assert_eq!(shared.get(&2, async { Ok::<_, ()>(2) }).await, Ok(2), "it may be of before the change");
-        assert_eq!(shared.get(&1, async { Ok::<_, ()>(9) }).await, Ok(8), "what stays stays");
+        assert_eq!(shared.get(&2, || async { Ok::<_, ()>(2) }).await, Ok(2), "it may be of before the change");
+        assert_eq!(shared.get(&1, || async { Ok::<_, ()>(9) }).await, Ok(8), "what stays stays");
     }
 
     #[tokio::test]
     async fn failures_leave_nothing_behind() {
         let shared = Shared::<u8, u32>::default();
-        assert_eq!(shared.get(&1, async { Err("no") }).await, Err("no"));
+        assert_eq!(shared.get(&1, || async { Err("no") }).await, Err("no"));
         assert!(shared.cells.read().unwrap().is_empty());
-        assert_eq!(shared.get(&1, async { Ok::<_, &str>(3) }).await, Ok(3));
+        assert_eq!(shared.get(&1, || async { Ok::<_, &str>(3) }).await, Ok(3));
     }
 }

@@ -74,17 +74,18 @@ struct Line {
     payload: Option<Vec<u8>>,
 }
 
-/// A delivery that was understood and waits to be committed.
+/// A delivery that was understood and waits to be committed. It is passed from hand to
+/// hand, so what is large in it is boxed.
 pub struct Prepared {
     at: Moment,
-    line: Line,
+    line: Box<Line>,
     what: What,
 }
 
 enum What {
-    Readings(Gathered),
+    Readings(Box<Gathered>),
     /// It is meant for others, and cannot be read as readings.
-    PassedOn(InAnswer),
+    PassedOn(Box<InAnswer>),
 }
 
 /// What became of a delivery.
@@ -119,16 +120,16 @@ impl Intake {
     /// A [`Problem`] that says why nothing of it can be taken; the contact log says it too.
     pub async fn prepare(&self, delivery: Delivery<'_>, now: Moment) -> Result<Prepared, Problem> {
         let is_aside = delivery.is_aside;
-        let mut reception = Reception { intake: self, now, line: Line::of(&delivery) };
+        let mut reception = Reception { intake: self, now, line: Box::new(Line::of(&delivery)) };
         let result = reception.receive(delivery).await;
         let line = reception.line;
         match result {
-            Ok(gathered) => Ok(Prepared { at: now, line, what: What::Readings(gathered) }),
+            Ok(gathered) => Ok(Prepared { at: now, line, what: What::Readings(Box::new(gathered)) }),
             Err(problem) if is_aside && problem.class.is_of_payload() && problem.retry_after.is_none() => {
                 let detail = format!("Nothing was kept of it as readings: {} It was passed on.", problem.detail);
                 let remarks = vec![Remark { code: "passed-on".to_owned(), detail }];
                 let answer = InAnswer { remarks, ..InAnswer::default() };
-                Ok(Prepared { at: now, line, what: What::PassedOn(answer) })
+                Ok(Prepared { at: now, line, what: What::PassedOn(Box::new(answer)) })
             }
             Err(problem) => {
                 self.note(line, now, &Err(&problem));
@@ -144,9 +145,9 @@ impl Intake {
     pub async fn commit(&self, prepared: Prepared, changes: Vec<StateChange>) -> Result<Taken, Problem> {
         let Prepared { at, line, what } = prepared;
         let result = match what {
-            What::Readings(gathered) => self.record(gathered, changes, at).await,
+            What::Readings(gathered) => self.record(*gathered, changes, at).await,
             What::PassedOn(answer) => match self.store.keep(changes).await {
-                Ok(()) => Ok(answer),
+                Ok(()) => Ok(*answer),
                 Err(error) => Err(error.into()),
             },
         };
@@ -177,7 +178,7 @@ impl Intake {
         self.latest.note(&readings);
         for (plan, range) in of {
             if self.dummies.check(&readings[range.clone()], now).await? {
-                self.changes.carry(Change::Commissioning(concerned(&plan))).await;
+                Box::pin(self.changes.carry(Change::Commissioning(concerned(&plan)))).await;
             }
             self.publisher.readings(&plan, &readings, range);
         }
@@ -185,8 +186,8 @@ impl Intake {
     }
 
     /// Notes in the contact log how an attempt ended.
-    fn note(&self, line: Line, at: Moment, result: &Result<&InAnswer, &Problem>) {
-        let Line { caller, device, mut details, payload } = line;
+    fn note(&self, line: Box<Line>, at: Moment, result: &Result<&InAnswer, &Problem>) {
+        let Line { caller, device, mut details, payload } = *line;
         conclude(&mut details, result);
         self.contacts.note(Attempt { caller, device, at, details, payload });
     }

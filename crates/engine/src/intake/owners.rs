@@ -22,16 +22,24 @@ pub(super) struct Part<'a> {
     pub(super) decoded: Decoded<'a>,
 }
 
-/// Finds the owner of a key and checks that it may send.
-pub(super) async fn owner(plans: &Plans, hash: [u8; 32], line: &mut Line, now: Moment) -> Result<KeyOwner, Problem> {
+/// Finds the owner of a key, with its device unless it is the site's, and checks that it
+/// may send.
+pub(super) async fn owner(
+    plans: &Plans,
+    hash: [u8; 32],
+    line: &mut Line,
+    now: Moment,
+) -> Result<(KeyOwner, Option<Arc<DevicePlan>>), Problem> {
     let owner = keys::known(plans, &hash).await?;
     line.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
-    if let Some(device) = owner.device {
-        line.device = Some(plans.device(device).await?.code.clone());
-    }
+    let own = match owner.device {
+        Some(device) => Some(plans.device(device).await?),
+        None => None,
+    };
+    line.device = own.as_ref().map(|plan| plan.code.clone());
     keys::check(&owner, now)?;
     keys::check_send(&owner)?;
-    Ok(owner)
+    Ok((owner, own))
 }
 
 /// The device that an address names: the sender's own, one it carries, or with a
@@ -46,7 +54,7 @@ pub(super) async fn target(
 ) -> Result<Found, Problem> {
     let found = match own {
         Some(plan) => carried(intake, plan, name, now).await?,
-        None => known_or_waiting(intake, owner.site, name, None, now).await?,
+        None => Box::pin(known_or_waiting(intake, owner.site, name, None, now)).await?,
     };
     if let Ok(plan) = &found {
         line.caller = Caller::Device(owner.site, plan.device);
@@ -73,10 +81,11 @@ pub(super) async fn parts<'a>(
         let found = match (&own, identity) {
             (Some(plan), None) => Ok(plan.clone()),
             (Some(plan), Some(identity)) => carried(intake, plan, &identity, now).await?,
-            (None, Some(identity)) => known_or_waiting(intake, owner.site, &identity, None, now).await?,
+            (None, Some(identity)) => Box::pin(known_or_waiting(intake, owner.site, &identity, None, now)).await?,
             // The site's key and no name: the address tells one sender from another.
             (None, None) => {
-                known_or_waiting(intake, owner.site, &format!("sender at {}", line.details.from), None, now).await?
+                let sender = format!("sender at {}", line.details.from);
+                Box::pin(known_or_waiting(intake, owner.site, &sender, None, now)).await?
             }
         };
         match found {
@@ -118,9 +127,10 @@ async fn carried(intake: &Intake, carrier: &Arc<DevicePlan>, identity: &str, now
     if identity == carrier.code {
         return Ok(Ok(carrier.clone()));
     }
-    known_or_waiting(intake, carrier.site, identity, Some(carrier), now).await
+    Box::pin(known_or_waiting(intake, carrier.site, identity, Some(carrier), now)).await
 }
 
+/// Its future is large and most deliveries do without, so it is boxed where it is used.
 async fn known_or_waiting(
     intake: &Intake,
     site: SiteId,
@@ -153,7 +163,7 @@ async fn known_or_waiting(
         && let Some(kind) = joining(intake, carrier, now).await?
     {
         let base = if proposed.is_empty() { "device" } else { &proposed };
-        let device = join(intake, carrier, &identity, base, kind, now).await?;
+        let device = Box::pin(join(intake, carrier, &identity, base, kind, now)).await?;
         return Ok(Ok(intake.plans.device(device.id).await?));
     }
     let waiting = intake.store.waiting_devices(site, DeviceId(0), MAX_WAITING as u32 + 1).await?;
@@ -163,8 +173,8 @@ async fn known_or_waiting(
         return Ok(Err(Refusal::of(RefusalCode::TooManyDevices, &identity, detail)));
     }
     let base = if proposed.is_empty() { "device".to_owned() } else { proposed };
-    let device = add_waiting(intake, site, &identity, &base, carrier, now).await?;
-    intake.changes.carry(Change::Waiting(Box::new(device.clone()))).await;
+    let device = Box::pin(add_waiting(intake, site, &identity, &base, carrier, now)).await?;
+    Box::pin(intake.changes.carry(Change::Waiting(Box::new(device.clone())))).await;
     Ok(Ok(intake.plans.device(device.id).await?))
 }
 

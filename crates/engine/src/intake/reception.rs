@@ -29,7 +29,7 @@ const PAYLOAD_KEPT: usize = 2_048;
 pub(super) struct Reception<'i> {
     pub(super) intake: &'i Intake,
     pub(super) now: Moment,
-    pub(super) line: Line,
+    pub(super) line: Box<Line>,
 }
 
 /// What all parts of a delivery came to, before it is recorded.
@@ -45,12 +45,8 @@ impl Reception<'_> {
     /// Understands the delivery.
     pub(super) async fn receive(&mut self, delivery: Delivery<'_>) -> Result<Gathered, Problem> {
         let intake = self.intake;
-        let owner = owners::owner(&intake.plans, delivery.credential?.hash(), &mut self.line, self.now).await?;
+        let (owner, own) = owners::owner(&intake.plans, delivery.credential?.hash(), &mut self.line, self.now).await?;
         intake.heard.note_key(owner.id, self.now, &delivery.from);
-        let own = match owner.device {
-            Some(device) => Some(intake.plans.device(device).await?),
-            None => None,
-        };
         if let Some(own) = &own {
             intake.heard.note(own.device, self.now);
         }
@@ -106,7 +102,11 @@ impl Reception<'_> {
             }
             let understood = understand(&plan.plan, decoded, self.now);
             intake.links.note(&plan, &understood.readings);
-            let (plan, understood, waiting) = self.admit(plan, understood).await?;
+            let (plan, understood, waiting) = if understood.arrivals.is_empty() {
+                (plan, understood, Vec::new())
+            } else {
+                Box::pin(self.admit(plan, understood)).await?
+            };
             let start = readings.len();
             readings.extend(understood.readings);
             of.push((plan, start..readings.len()));
@@ -131,9 +131,6 @@ impl Reception<'_> {
         mut understood: Understood,
     ) -> Result<(Arc<DevicePlan>, Understood, Vec<String>), Problem> {
         let arrivals = std::mem::take(&mut understood.arrivals);
-        if arrivals.is_empty() {
-            return Ok((plan, understood, Vec::new()));
-        }
         let room = MAX_ARRIVALS.saturating_sub(plan.plan.waiting());
         let mut names: BTreeMap<&str, Option<&str>> = BTreeMap::new();
         for arrival in &arrivals {

@@ -39,7 +39,7 @@ impl Context {
                 }
             } else {
                 let page = Page { signal: *signal, from, to: last.next(), limit: MOST, order: Order::Descending };
-                for point in store.points(page).await?.iter().rev() {
+                for point in Box::pin(store.points(page)).await?.iter().rev() {
                     let value = point.value.as_number().unwrap_or(f64::NAN);
                     history.take(point.at.as_micros(), value, point.quality.is_good());
                 }

@@ -223,10 +223,10 @@ impl Understood {
             Meant::Message => Ok(engine.store.keep(changes).await?),
             Meant::Answer { device, command, payload, arrived } => {
                 engine.store.keep(changes).await?;
-                engine.commands.answered(&device, &command, &payload, arrived).await
+                Box::pin(engine.commands.answered(&device, &command, &payload, arrived)).await
             }
             Meant::Command { device, command, payload, by } => {
-                engine.commands.give_payload(&device, &command, &payload, &by).await?;
+                Box::pin(engine.commands.give_payload(&device, &command, &payload, &by)).await?;
                 Ok(engine.store.keep(changes).await?)
             }
         }
