@@ -1,5 +1,6 @@
 //! What can be typed: commands, arguments, help.
 
+mod device;
 mod meaning;
 mod objects;
 mod setting_up;
@@ -8,13 +9,12 @@ mod storage;
 mod tests;
 mod values;
 
+pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
 pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
     ScreenArgs,
 };
-pub(crate) use objects::{
-    Confirm, DeviceCommand, KeyCommand, KeyOwner, NewDeviceArgs, Role, SignalCommand, SiteCommand,
-};
+pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, Role, SignalCommand, SiteCommand};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
     RecipeArgs,

@@ -1,7 +1,7 @@
 //! `lantern device`.
 
 use super::{Context, remove, zone};
-use crate::args::{DeviceCommand, NewDeviceArgs, expand};
+use crate::args::{DeviceCommand, DeviceEdit, NewDeviceArgs, expand};
 use crate::document;
 use crate::output::{facts, table};
 use crate::server::{Server, segment};
@@ -38,45 +38,34 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
             });
         }
         DeviceCommand::Show { device } => return show_one(context, &server, &path(&device), &zone).await,
-        DeviceCommand::Edit {
-            device,
-            name,
-            every,
-            note,
-            decoder,
-            late_after,
-            silent_after,
-            carrier,
-            identity,
-            topics,
-            commands,
-            keep_payload,
-            place,
-        } => {
-            let or_none = |text: String| (!text.is_empty()).then_some(text);
-            let decoder = decoder.map(|file| or_none(file).map(|file| document::read(Path::new(&file))).transpose());
-            let change = DeviceChange {
-                name,
-                note,
-                interval_s: every,
-                position: place.change(),
-                decoder: decoder.transpose()?,
-                late_after: late_after.map(Some),
-                silent_after: silent_after.map(Some),
-                carrier: carrier.map(or_none),
-                identity: identity.map(or_none),
-                topics: (!topics.is_empty()).then(|| topics.into_iter().filter(|topic| !topic.is_empty()).collect()),
-                commands: match commands {
-                    Some(file) if file.is_empty() => Some(Vec::new()),
-                    Some(file) => Some(declared_commands(Path::new(&file))?),
-                    None => None,
-                },
-                keeps_payload: keep_payload,
-            };
-            server.patch(&path(&device), &change).await?
-        }
+        DeviceCommand::Edit(edit) => server.patch(&path(&edit.device), &change(*edit)?).await?,
     };
     context.output.print(&device, |d| one(d, &zone))
+}
+
+/// What is to be changed, with the files it names read.
+fn change(edit: DeviceEdit) -> Result<DeviceChange> {
+    let or_none = |text: String| (!text.is_empty()).then_some(text);
+    let decoder = edit.decoder.map(|file| or_none(file).map(|file| document::read(Path::new(&file))).transpose());
+    let topics = edit.topics;
+    Ok(DeviceChange {
+        name: edit.name,
+        note: edit.note,
+        interval_s: edit.every,
+        position: edit.place.change(),
+        decoder: decoder.transpose()?,
+        late_after: edit.late_after.map(Some),
+        silent_after: edit.silent_after.map(Some),
+        carrier: edit.carrier.map(or_none),
+        identity: edit.identity.map(or_none),
+        topics: (!topics.is_empty()).then(|| topics.into_iter().filter(|topic| !topic.is_empty()).collect()),
+        commands: match edit.commands {
+            Some(file) if file.is_empty() => Some(Vec::new()),
+            Some(file) => Some(declared_commands(Path::new(&file))?),
+            None => None,
+        },
+        keeps_payload: edit.keep_payload,
+    })
 }
 
 /// Makes all devices that are named or listed, and says of each what became of it.

@@ -42,21 +42,11 @@ pub(crate) async fn run(context: &Context, command: KindCommand) -> Result<()> {
         KindCommand::Revisions { kind } => {
             let revisions: Vec<Revision> = server.list(&format!("{}/revisions", path(&kind)), &[]).await?;
             let zone = zone(&server).await?;
-            context.output.print(&revisions, |revisions| {
-                let row =
-                    |r: &Revision| vec![r.revision.to_string(), time::local(&r.made_at, &zone), r.made_by.clone()];
-                table(&["revision", "made", "by"], &[0], revisions.iter().map(row).collect())
-            })
+            context.output.print(&revisions, |revisions| made(revisions, &zone))
         }
         KindCommand::Devices { kind } => {
             let devices: Vec<Follower> = server.list(&format!("{}/devices", path(&kind)), &[]).await?;
-            context.output.print(&devices, |devices| {
-                if devices.is_empty() {
-                    return format!("No device yet. Make one with: lantern device add NAME --kind {kind}");
-                }
-                let row = |f: &Follower| vec![f.device.clone(), f.name.clone(), f.revision.to_string()];
-                table(&["device", "name", "revision"], &[2], devices.iter().map(row).collect())
-            })
+            context.output.print(&devices, |devices| followers(devices, &kind))
         }
         KindCommand::Move { kind, devices, revision, dry_run, yes } => {
             let path = format!("{}/move", path(&kind));
@@ -74,6 +64,19 @@ pub(crate) async fn run(context: &Context, command: KindCommand) -> Result<()> {
             context.output.print(&removal, |_| format!("kind {kind} removed; its devices stay"))
         }
     }
+}
+
+fn made(revisions: &[Revision], zone: &TimeZone) -> String {
+    let row = |r: &Revision| vec![r.revision.to_string(), time::local(&r.made_at, zone), r.made_by.clone()];
+    table(&["revision", "made", "by"], &[0], revisions.iter().map(row).collect())
+}
+
+fn followers(devices: &[Follower], kind: &str) -> String {
+    if devices.is_empty() {
+        return format!("No device yet. Make one with: lantern device add NAME --kind {kind}");
+    }
+    let row = |f: &Follower| vec![f.device.clone(), f.name.clone(), f.revision.to_string()];
+    table(&["device", "name", "revision"], &[2], devices.iter().map(row).collect())
 }
 
 fn said(kind: &Kind) -> String {

@@ -93,13 +93,15 @@ pub(super) fn change(from: Option<&UnitCode>, to: Option<&UnitCode>) -> Result<O
 
 /// Whether the numbers of a step can mean anything.
 fn sense(step: &Step) -> Result<(), &'static str> {
-    let positive = |number: f64| number.is_finite() && number > 0.0;
-    let need = |holds: bool, why| if holds { Ok(()) } else { Err(why) };
     match step {
-        Step::Counts { bits, reference_v } => {
-            need((1..=32).contains(bits), "a converter has 1 to 32 bits")?;
-            need(positive(*reference_v), "the reference voltage must be over zero")
-        }
+        Step::Counts { .. }
+        | Step::Divider { .. }
+        | Step::ThermistorBeta { .. }
+        | Step::SteinhartHart { .. }
+        | Step::Rtd { .. }
+        | Step::Thermocouple { .. }
+        | Step::Echo { .. }
+        | Step::CurrentLoop { .. } => sense_of_sensor(step),
         Step::Scale { factor, offset, .. } => {
             need(factor.is_finite() && *factor != 0.0, "a factor of zero makes everything the same")?;
             need(offset.is_finite(), "the offset must be a number")
@@ -117,6 +119,36 @@ fn sense(step: &Step) -> Result<(), &'static str> {
             need((2..=MAX_POINTS).contains(&points.len()), "a table has 2 to 1000 points")?;
             need(points.iter().all(|(x, y)| x.is_finite() && y.is_finite()), "the points must be numbers")?;
             need(points.windows(2).all(|pair| pair[0].0 < pair[1].0), "the points must ascend before the conversion")
+        }
+        Step::Percent { empty, full, .. } => {
+            need(empty.is_finite() && full.is_finite() && empty != full, "empty and full must be two different numbers")
+        }
+        Step::Volume { tank, outside } => {
+            need(tank.is_real(), "all lengths of the tank must be over zero")?;
+            need(*outside != Outside::Keep, "a tank holds nothing below empty and above full: `reject` or `clamp`")
+        }
+        Step::RatioCurve { r0_ohm, factor, exponent, .. } => {
+            need(positive(*r0_ohm) && positive(*factor), "resistance and factor must be over zero")?;
+            need(exponent.is_finite() && *exponent != 0.0, "an exponent of zero makes everything the same")
+        }
+        Step::Unit { .. } => Ok(()),
+        Step::Rate { modulus, most, .. } | Step::Total { modulus, most, .. } => {
+            need(modulus.is_none_or(positive), "the counter must begin anew at a number over zero")?;
+            need(most.is_none_or(positive), "the most it can count must be over zero")
+        }
+        Step::Median { window } => {
+            need((3..=99).contains(window) && window % 2 == 1, "a median is of 3 to 99 values, an odd number of them")
+        }
+        Step::Smooth { time_constant_s } => need(positive(*time_constant_s), "the time constant must be over zero"),
+    }
+}
+
+/// The same for a step that knows what sensor is read, and how.
+fn sense_of_sensor(step: &Step) -> Result<(), &'static str> {
+    match step {
+        Step::Counts { bits, reference_v } => {
+            need((1..=32).contains(bits), "a converter has 1 to 32 bits")?;
+            need(positive(*reference_v), "the reference voltage must be over zero")
         }
         Step::Divider { fixed_ohm, supply_v, .. } => {
             need(positive(*fixed_ohm), "the fixed resistor must be over zero")?;
@@ -144,28 +176,17 @@ fn sense(step: &Step) -> Result<(), &'static str> {
             }
             Source::Signal(signal) => need(!signal.is_empty(), "the echo needs a temperature of the air or a signal"),
         },
-        Step::Percent { empty, full, .. } => {
-            need(empty.is_finite() && full.is_finite() && empty != full, "empty and full must be two different numbers")
-        }
-        Step::Volume { tank, outside } => {
-            need(tank.is_real(), "all lengths of the tank must be over zero")?;
-            need(*outside != Outside::Keep, "a tank holds nothing below empty and above full: `reject` or `clamp`")
-        }
-        Step::RatioCurve { r0_ohm, factor, exponent, .. } => {
-            need(positive(*r0_ohm) && positive(*factor), "resistance and factor must be over zero")?;
-            need(exponent.is_finite() && *exponent != 0.0, "an exponent of zero makes everything the same")
-        }
         Step::CurrentLoop { low, high, .. } => {
             need(low.is_finite() && high.is_finite() && low != high, "the values at 4 and 20 mA must differ")
         }
-        Step::Unit { .. } => Ok(()),
-        Step::Rate { modulus, most, .. } | Step::Total { modulus, most, .. } => {
-            need(modulus.is_none_or(positive), "the counter must begin anew at a number over zero")?;
-            need(most.is_none_or(positive), "the most it can count must be over zero")
-        }
-        Step::Median { window } => {
-            need((3..=99).contains(window) && window % 2 == 1, "a median is of 3 to 99 values, an odd number of them")
-        }
-        Step::Smooth { time_constant_s } => need(positive(*time_constant_s), "the time constant must be over zero"),
+        _ => Ok(()),
     }
+}
+
+fn positive(number: f64) -> bool {
+    number.is_finite() && number > 0.0
+}
+
+const fn need(holds: bool, why: &'static str) -> Result<(), &'static str> {
+    if holds { Ok(()) } else { Err(why) }
 }

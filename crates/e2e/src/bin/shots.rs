@@ -49,35 +49,43 @@ async fn pages(demo: &Demo, site: &str) {
     take(&browser, "keeping").await;
     browser.open(&format!("{site}/arrivals")).await;
     take(&browser, "arrivals").await;
+    setting_up(&browser, site).await;
+    meaning(&browser, demo, site).await;
+}
 
+/// What is looked at while devices are set up.
+async fn setting_up(browser: &Browser, site: &str) {
     browser.open(&format!("{site}/devices/shed-5/commissioning")).await;
-    take(&browser, "commissioning").await;
+    take(browser, "commissioning").await;
     browser.open(&format!("{site}/kinds/shed-sensor")).await;
-    take(&browser, "kind").await;
+    take(browser, "kind").await;
     browser.open(&format!("{site}/devices/shed-gw#carried")).await;
     browser.sees("of all messages came").await;
-    take(&browser, "gateway").await;
+    take(browser, "gateway").await;
     browser.open(&format!("{site}/devices/points-7#commands")).await;
     browser.sees("not answered in time").await;
-    take(&browser, "commands").await;
+    take(browser, "commands").await;
     browser.open(&format!("{site}/devices/tunnel#contacts")).await;
-    take(&browser, "contacts").await;
+    take(browser, "contacts").await;
     browser.open(&format!("{site}/devices/shed-5#sending")).await;
     browser.press("C with sockets").await;
-    take(&browser, "sending").await;
+    take(browser, "sending").await;
     browser.open(&format!("{site}/devices/shed-5#decoder")).await;
     browser.fill("Sample", "T=9.4 H=wet B=3.61 X=1").await;
     browser.press("Try it").await;
     browser.sees("an arrival").await;
-    take(&browser, "decoder").await;
+    take(browser, "decoder").await;
+}
 
+/// What values mean.
+async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     browser.open(&format!("{site}/devices/tower/signals/level")).await;
     browser.sees("Water level would be").await;
-    take(&browser, "conversion").await;
+    take(browser, "conversion").await;
     browser.open(&format!("{site}/devices/tower/signals/apart")).await;
     browser.fill("Formula", "level - {level-p} + air").await;
     browser.sees("Character 21").await;
-    take(&browser, "formula").await;
+    take(browser, "formula").await;
     browser.open(&format!("{site}/devices/tunnel/signals/co?part=screen")).await;
     browser.press("Try it on the last").await;
     browser.sees("far from those around it").await;
@@ -86,10 +94,10 @@ async fn pages(demo: &Demo, site: &str) {
         "[...document.querySelectorAll('button')].find(b => b.innerText.startsWith('Try it')).scrollIntoView();
         scrollBy(0, -300);";
     browser.page.execute(scroll, vec![]).await.unwrap();
-    take(&browser, "screening").await;
+    take(browser, "screening").await;
     browser.open(&format!("{site}/compare?reference=tower/level&other=tower/level-p&days=7")).await;
     browser.sees("have a partner").await;
-    take(&browser, "compare").await;
+    take(browser, "compare").await;
 
     browser.open(&format!("{site}/add-device")).await;
     browser.fill("Name of the device", "Spring house").await;
@@ -98,7 +106,7 @@ async fn pages(demo: &Demo, site: &str) {
     browser.fill("Unit", "%").await;
     browser.press("Add the device and issue its key").await;
     browser.sees("Waiting for the first reading").await;
-    take(&browser, "first-key").await;
+    take(browser, "first-key").await;
     browser.page.clone().close().await.unwrap();
 
     let dark = Browser::start(1280, 800, true).await;

@@ -119,14 +119,16 @@ impl Running {
 
     fn handle(&mut self, packet: Incoming) -> Result<(), End> {
         let server = &self.worker.server;
-        let handled = self.connection.handle_packet(&mut server.broker(), packet, server.host.now());
+        let now = server.host.now();
+        let handled = self.connection.handle_packet(&mut server.broker(), packet, now);
         self.act();
         handled
     }
 
     fn finish(&mut self, done: Done) -> Result<(), End> {
         let server = &self.worker.server;
-        let handled = self.connection.handle_done(&mut server.broker(), done, server.host.now());
+        let now = server.host.now();
+        let handled = self.connection.handle_done(&mut server.broker(), done, now);
         self.act();
         handled
     }
