@@ -68,6 +68,7 @@ pub mod meaning;
 mod median;
 mod micros;
 mod moment;
+pub mod nearest;
 pub mod own_topic;
 pub mod physics;
 pub mod presence;

@@ -301,7 +301,8 @@ async fn a_lost_service_is_said_and_found_again() {
 async fn files_are_packed_and_cached_and_deep_links_work() {
     let service = Service::bare();
     let get = |path: &str| service.request(Method::GET, path).header("Accept-Encoding", "br");
-    let page = service.request(Method::GET, "/sites/marlbeck/devices/tower").send().await.unwrap();
+    let browsing = |path: &str| service.request(Method::GET, path).header("Accept", "text/html,*/*;q=0.8");
+    let page = browsing("/sites/marlbeck/devices/tower").send().await.unwrap();
     assert_eq!(page.headers()["cache-control"], "no-cache");
     let html = page.text().await.unwrap();
     let script =
@@ -315,9 +316,11 @@ async fn files_are_packed_and_cached_and_deep_links_work() {
     assert_eq!(again.status().as_u16(), 304);
 
     for (path, status) in [("/assets/none.js", 404), ("/api/v1/none", 404), ("/in/a/b", 404), ("/add-site", 200)] {
-        let answer = service.request(Method::GET, path).send().await.unwrap();
+        let answer = browsing(path).send().await.unwrap();
         assert_eq!(answer.status().as_u16(), status, "{path}");
     }
+    let program = service.request(Method::GET, "/add-site").send().await.unwrap();
+    assert_eq!(program.status().as_u16(), 404, "pages are for browsers");
     let problem: Value = service.get("none").await.json();
     assert_eq!(problem["code"], "no-such-address");
 }

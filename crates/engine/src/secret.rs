@@ -7,6 +7,9 @@ use sha2::{Digest, Sha256};
 /// Crockford's base 32 in lower case: no letters that look like digits.
 const ALPHABET: &[u8; 32] = b"0123456789abcdefghjkmnpqrstvwxyz";
 
+/// Characters of a key.
+const KEY_LENGTH: usize = 24;
+
 /// So many random characters.
 ///
 /// # Panics
@@ -24,7 +27,13 @@ pub fn random(length: usize) -> String {
 /// A key for a sender: 24 characters, 120 bits, easy to type on a board.
 #[must_use]
 pub fn new_key() -> String {
-    random(24)
+    random(KEY_LENGTH)
+}
+
+/// Whether a text may be a key: it has a key's length and letters.
+#[must_use]
+pub fn looks_like_key(text: &str) -> bool {
+    text.len() == KEY_LENGTH && text.bytes().all(|byte| ALPHABET.contains(&byte))
 }
 
 /// A secret for a session: 40 characters, 200 bits.

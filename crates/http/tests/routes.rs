@@ -148,3 +148,26 @@ async fn what_does_not_exist_is_a_problem_too() {
         assert_eq!((answer.status.code, answer.problem().as_str()), (404, "no-such-address"), "{path}");
     }
 }
+
+#[rocket::async_test]
+async fn a_sender_with_a_wrong_address_hears_of_it_and_is_in_the_contact_log() {
+    let desk = Desk::open().await;
+    let key = desk.device("tower").await;
+    for (method, path, meant) in [
+        (Method::Get, format!("/inn/{key}?temp=24.5"), "/in/KEY"),
+        (Method::Post, format!("/{key}"), "/in/KEY"),
+        (Method::Put, "/inn".to_owned(), "/in`"),
+        (Method::Get, "/sites/marlbeck".to_owned(), "/in/KEY"),
+    ] {
+        let answer = desk.ask(method, &path, "", None).await;
+        assert_eq!(answer.status.code, 404, "{path}");
+        assert!(answer.text.contains("no-such-address") && answer.text.contains(meant), "{}", answer.text);
+        assert!(!answer.text.contains(&key), "{}", answer.text);
+    }
+    let of = |path: &'static str| desk.ask(Method::Get, path, &desk.token, None);
+    let own = of("/api/v1/sites/marlbeck/devices/tower/contacts").await;
+    assert_eq!(own.text.matches("no-such-address").count(), 2, "{}", own.text);
+    assert!(!own.text.contains(&key), "{}", own.text);
+    let unknown = of("/api/v1/contacts/unknown").await;
+    assert!(unknown.text.contains("Nothing answers at `/inn`"), "{}", unknown.text);
+}

@@ -2,7 +2,7 @@
 
 use crate::error::LoadError;
 use crate::series::segment::{self, NewSegment, Sealed};
-use crate::series::{journal, rollup};
+use crate::series::{journal, rollup, summing};
 use lantern_core::SignalId;
 use lantern_core::series::Digest;
 use sqlx::sqlite::SqliteConnection;
@@ -193,7 +193,7 @@ async fn check_rollups(
     let mut after = (i64::MIN, i64::MIN);
     while let Some((signal, rollup)) = rollup::after(connection, after).await? {
         after = (signal.0, rollup.first_at);
-        match rollup::is_right(connection, signal, &rollup).await {
+        match summing::is_right(connection, signal, &rollup).await {
             Ok(true) => continue,
             Ok(false) | Err(LoadError::Damaged { .. } | LoadError::Digest { .. }) => {}
             Err(LoadError::Database(error)) => return Err(error),

@@ -11,6 +11,7 @@
 //!
 //! Either notes in the contact log how the attempt ended.
 
+mod astray;
 mod delivery;
 mod dialect;
 mod owners;
@@ -18,6 +19,7 @@ mod reception;
 mod try_out;
 mod words;
 
+pub use astray::Astray;
 pub use delivery::{Body, Credential, Delivery, Target};
 pub use dialect::Said;
 pub use try_out::{Sample, TryOut};

@@ -1,29 +1,29 @@
 //! Answers to requests that no route could take.
 
+use super::inlet;
 use crate::failure::Failure;
+use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::problem::Class;
 use rocket::http::Status;
 use rocket::{Catcher, Request, catch, catchers};
+use std::sync::Arc;
 
 pub(super) fn catchers() -> Vec<Catcher> {
     catchers![any]
 }
 
 #[catch(default)]
-fn any(status: Status, request: &Request<'_>) -> Failure {
+async fn any(status: Status, request: &Request<'_>) -> Failure {
     // A guard that failed left its reason here.
     if let Some(failure) = request.local_cache(|| None::<Failure>) {
         return failure.clone();
     }
+    let engine = request.rocket().state::<Arc<Engine>>();
+    if let (404, Some(engine)) = (status.code, engine) {
+        return Failure::with_status(status, engine.intake.astray(inlet::astray(request)).await);
+    }
     let problem = match status.code {
-        404 => Problem::new(
-            Class::Missing,
-            "no-such-address",
-            "Not found",
-            format!("Nothing answers {} at this address.", request.method()),
-            "Readings go to /in, the API is at /api/v1 and described by /api/v1/openapi.json.",
-        ),
         500 => Problem::new(
             Class::Failed,
             "internal",

@@ -1,16 +1,18 @@
 //! The console's files.
 
+use super::inlet;
 use crate::files::{File, Files};
 use rocket::http::{ContentType, Header, Status};
-use rocket::request::Request;
+use rocket::outcome::Outcome;
+use rocket::request::{FromRequest, Request};
 use rocket::response::{self, Responder, Response};
-use rocket::{Route, State, get, routes};
+use rocket::{Route, State, async_trait, get, routes};
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![asset, page, root]
+    routes![asset, file, page, root]
 }
 
 /// A file in the form the browser can take.
@@ -32,17 +34,36 @@ fn root() -> Asset {
     Asset { path: "index.html".to_owned(), is_fixed: false }
 }
 
-/// Any other address is a page of the console, which finds its own way.
+/// Somebody who looks with a browser.
+struct Browser;
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Browser {
+    type Error = ();
+
+    async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
+        if inlet::is_browser(request) { Outcome::Success(Self) } else { Outcome::Forward(Status::NotFound) }
+    }
+}
+
+/// The first parts of the addresses of the console's pages, which find their own way from
+/// there.
+const PAGES: [&str; 4] = ["sites", "add-site", "log-in", "set-up"];
+
+/// A page of the console, for browsers alone: a sender with a wrong address must not
+/// believe that it was heard.
 #[get("/<path..>", rank = 20)]
 #[allow(clippy::needless_pass_by_value, reason = "that is how Rocket gives it")]
-fn page(files: &State<Arc<dyn Files>>, path: PathBuf) -> Option<Asset> {
-    const NOT_PAGES: [&str; 4] = ["api", "in", "mqtt", "assets"];
+fn page(_browser: Browser, path: PathBuf) -> Option<Asset> {
     let first = path.iter().next().and_then(|part| part.to_str()).unwrap_or_default();
-    if NOT_PAGES.contains(&first) {
-        return None;
-    }
-    let file = path.to_str().filter(|file| Path::new(file).extension().is_some() && files.get(file).is_some());
-    Some(Asset { path: file.unwrap_or("index.html").to_owned(), is_fixed: false })
+    PAGES.contains(&first).then(|| Asset { path: "index.html".to_owned(), is_fixed: false })
+}
+
+/// A file beside the pages, such as the sign of the site.
+#[get("/<file>", rank = 10)]
+fn file(files: &State<Arc<dyn Files>>, file: &str) -> Option<Asset> {
+    let is_file = Path::new(file).extension().is_some() && files.get(file).is_some();
+    is_file.then(|| Asset { path: file.to_owned(), is_fixed: false })
 }
 
 const NOT_BUILT: &str = "<!doctype html><html lang=\"en\"><title>Key Lantern</title>\

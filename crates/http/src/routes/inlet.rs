@@ -7,7 +7,7 @@ use crate::peers::Peers;
 use lantern_api::InAnswer;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
-use lantern_engine::intake::{Body, Credential, Delivery, Said, Target};
+use lantern_engine::intake::{Astray, Body, Credential, Delivery, Said, Target};
 use lantern_engine::problem::Class;
 use lantern_engine::secret;
 use rocket::data::{Data, ToByteUnit};
@@ -38,13 +38,38 @@ impl<'r> FromRequest<'r> for HeaderKey<'r> {
     type Error = ();
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
-        let header = request.headers().get_one("Authorization");
-        let secret = header.and_then(|h| h.strip_prefix("Bearer ")).map(|secret| Credential::Secret(secret.trim()));
-        Outcome::Success(Self(secret.or_else(|| {
-            let certificate = peers(request)?.behind(request)?.certificate?;
-            Some(Credential::Hash(secret::hash_certificate(&certificate)))
-        })))
+        Outcome::Success(Self(credential(request)))
     }
+}
+
+fn credential<'r>(request: &'r Request<'_>) -> Option<Credential<'r>> {
+    let header = request.headers().get_one("Authorization");
+    let secret = header.and_then(|h| h.strip_prefix("Bearer ")).map(|secret| Credential::Secret(secret.trim()));
+    secret.or_else(|| {
+        let certificate = peers(request)?.behind(request)?.certificate?;
+        Some(Credential::Hash(secret::hash_certificate(&certificate)))
+    })
+}
+
+/// A request that no route takes.
+pub(super) fn astray<'r>(request: &'r Request<'_>) -> Astray<'r> {
+    let path = request.uri().path().as_str();
+    Astray {
+        protocol: protocol(request),
+        path,
+        credential: credential(request),
+        from: from(request),
+        is_of_people: is_browser(request) || path.starts_with("/api/"),
+    }
+}
+
+/// Whether somebody looks with a browser, which asks for pages.
+pub(super) fn is_browser(request: &Request<'_>) -> bool {
+    request.headers().get_one("Accept").is_some_and(|accept| accept.contains("text/html"))
+}
+
+fn protocol(request: &Request<'_>) -> &'static str {
+    if request.method() == Method::Get { "HTTP GET" } else { "HTTP POST" }
 }
 
 impl<'r> HeaderKey<'r> {
@@ -87,7 +112,7 @@ impl<'r> FromRequest<'r> for Sender<'r> {
 
     async fn from_request(request: &'r Request<'_>) -> Outcome<Self, (Status, ()), Status> {
         Outcome::Success(Self {
-            protocol: if request.method() == Method::Get { "HTTP GET" } else { "HTTP POST" },
+            protocol: protocol(request),
             from: from(request),
             content_type: request.headers().get_one("Content-Type"),
         })

@@ -19,6 +19,7 @@ pub(crate) mod sealer;
 pub(crate) mod sealing;
 pub(crate) mod segment;
 pub(crate) mod summed;
+pub(crate) mod summing;
 pub(crate) mod tails;
 pub(crate) mod upgrade;
 pub(crate) mod walk;

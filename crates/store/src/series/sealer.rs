@@ -1,9 +1,9 @@
 //! The sealer: one task that makes segments of what has been taken in.
 
 use super::plan::{Plan, Rewrite};
-use super::rollup;
 use super::room::Room;
 use super::sealing::{Seal, Sealing};
+use super::summing;
 use super::tails::{Due, Tails};
 use super::{Limits, journal};
 use crate::error::LoadError;
@@ -52,7 +52,7 @@ pub(crate) async fn roll_up(
 ) -> Result<(), SealError> {
     let mut from = i64::MIN;
     loop {
-        let step = rollup::make(&mut *pool.acquire().await?, signal, from, limits).await?;
+        let step = summing::make(&mut *pool.acquire().await?, signal, from, limits).await?;
         let Some(step) = step else { return Ok(()) };
         from = step.next;
         if let Some(made) = step.made {

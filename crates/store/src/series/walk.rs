@@ -75,8 +75,8 @@ impl Walk {
     /// Rollups in a part of the span over which nothing recent lies, at most `limit`,
     /// and whether there may be more after the last time looked at.
     pub(crate) async fn rollups(&mut self, from: i64, limit: u32) -> Result<(Vec<Rollup>, Option<i64>), sqlx::Error> {
-        let span = Span { from, ..self.span };
-        let mut rollups = rollup::find(&mut self.snapshot, span, limit).await?;
+        let Span { signal, to, .. } = self.span;
+        let mut rollups = rollup::find(&mut self.snapshot, signal, (from, to), limit).await?;
         let next = rollups.last().filter(|_| rollups.len() == limit as usize).map(|last| last.last_at + 1);
         rollups.retain(|rollup| !self.view.touches(rollup.first_at, rollup.last_at + 1));
         Ok((rollups, next))
