@@ -1095,6 +1095,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/signals/{signal}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why nothing is seen of a signal. */
+        get: operations["contacts_why_signal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/devices/{device}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why nothing is seen of a device: the first thing that is wrong on the way of its
+         *     readings, what it means and what mends it.
+         */
+        get: operations["contacts_why_device"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/document": {
         parameters: {
             query?: never;
@@ -3210,6 +3247,39 @@ export interface components {
              */
             version: number;
         };
+        /** @description What mends it. */
+        Mend: {
+            /** @enum {string} */
+            action: "nothing";
+        } | {
+            /** @enum {string} */
+            action: "declare";
+        } | {
+            /** @enum {string} */
+            action: "issue-key";
+        } | {
+            /** @enum {string} */
+            action: "send";
+        } | {
+            /** @enum {string} */
+            action: "see-contacts";
+        } | {
+            /** @enum {string} */
+            action: "claim";
+            /** @description The signal that it most likely is. */
+            into?: string;
+            /** @description The name that waits. */
+            name: string;
+        } | {
+            /** @enum {string} */
+            action: "set-clock";
+        } | {
+            /** @enum {string} */
+            action: "see-meaning";
+        } | {
+            /** @enum {string} */
+            action: "commission";
+        };
         /** @description Which devices are to follow which revision. */
         Move: {
             /** @description Codes of devices; all that follow another revision if absent. */
@@ -4545,6 +4615,11 @@ export interface components {
             /** @description When it ends, or ended. */
             to: string;
         };
+        /**
+         * @description The parts of a reading's way, in order.
+         * @enum {string}
+         */
+        Stage: "declared" | "key" | "contact" | "payload" | "name" | "time" | "clock" | "quality" | "live";
         /** @description One step of commissioning, judged by the service. */
         Step: {
             /** @description `contacted`, `key`, `signals`, `plausible`, `clock`, `interval` or `coverage`. */
@@ -4817,6 +4892,27 @@ export interface components {
              */
             cleared: number;
         };
+        /** @description The first thing that is wrong on the way of a reading, and what mends it. */
+        Why: {
+            /** @description When this was found. */
+            at: string;
+            /** @description A stable code, of a refusal where one is the reason. */
+            code: string;
+            /** @description The device that was asked about. */
+            device: string;
+            /** @description What it means. */
+            means: string;
+            /** @description What mends it. */
+            mend: components["schemas"]["Mend"];
+            /** @description What was looked at and is right, in order. */
+            passed: components["schemas"]["Stage"][];
+            /** @description The signal, if one was. */
+            signal?: string;
+            /** @description Where it is wrong; absent if nothing is. */
+            stage?: components["schemas"]["Stage"];
+            /** @description What was seen. */
+            what: string;
+        };
         /** @description Where a meaning makes no sense. */
         WrongMeaning: {
             /** @description Which character of the formula, from 0. */
@@ -4913,6 +5009,7 @@ export type LogIn = components['schemas']['LogIn'];
 export type Meaning = components['schemas']['Meaning'];
 export type MeaningTrial = components['schemas']['MeaningTrial'];
 export type MeaningVersion = components['schemas']['MeaningVersion'];
+export type Mend = components['schemas']['Mend'];
 export type Move = components['schemas']['Move'];
 export type NewCalibration = components['schemas']['NewCalibration'];
 export type NewCommand = components['schemas']['NewCommand'];
@@ -4992,6 +5089,7 @@ export type SiteChange = components['schemas']['SiteChange'];
 export type SiteDocument = components['schemas']['SiteDocument'];
 export type SiteSection = components['schemas']['SiteSection'];
 export type Soak = components['schemas']['Soak'];
+export type Stage = components['schemas']['Stage'];
 export type Step = components['schemas']['Step'];
 export type StepState = components['schemas']['StepState'];
 export type Storage = components['schemas']['Storage'];
@@ -5011,6 +5109,7 @@ export type ValueSource = components['schemas']['ValueSource'];
 export type ValueType = components['schemas']['ValueType'];
 export type WaitingDevice = components['schemas']['WaitingDevice'];
 export type WentLive = components['schemas']['WentLive'];
+export type Why = components['schemas']['Why'];
 export type WrongMeaning = components['schemas']['WrongMeaning'];
 export type $defs = Record<string, never>;
 export interface operations {
@@ -7457,6 +7556,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SummarySet"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_why_signal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                signal: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_why_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Why"];
                 };
             };
             default: {

@@ -24,6 +24,7 @@ mod sending;
 mod series;
 mod storage;
 mod trying;
+mod why;
 
 pub use arrivals::*;
 pub use commands::*;
@@ -42,6 +43,7 @@ pub use sending::*;
 pub use series::*;
 pub use storage::*;
 pub use trying::*;
+pub use why::*;
 
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::presence::Presence;

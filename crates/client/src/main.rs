@@ -49,6 +49,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Arrivals { ignored } => commands::arrivals::list(&context, ignored).await,
         Command::Claim(args) => commands::arrivals::claim(&context, args).await,
         Command::Ignore(args) => commands::arrivals::ignore(&context, args).await,
+        Command::Why { of } => commands::why::run(&context, &of).await,
         Command::Contacts(args) => commands::contacts::run(&context, args).await,
         Command::Commission(args) => commands::commission::run(&context, args).await,
         Command::Recipe(args) => commands::recipe::run(&context, args).await,

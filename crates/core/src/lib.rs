@@ -82,6 +82,7 @@ pub mod state;
 pub mod trend;
 pub mod units;
 mod value;
+pub mod why;
 
 pub use device::{DeviceState, Position, SignalRole};
 pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};

@@ -17,6 +17,7 @@ use crate::memories::Memories;
 use crate::plans::Plans;
 use crate::publish::Publisher;
 use crate::setting_up::SetUp;
+use crate::why::Whys;
 use lantern_core::allowance::Allowance;
 use lantern_store::{Store, StoreError};
 use std::sync::Arc;
@@ -61,6 +62,8 @@ pub struct Engine {
     pub set_up: Arc<SetUp>,
     /// Devices in trial.
     pub commissionings: Commissionings,
+    /// Why nothing is seen.
+    pub whys: Whys,
     /// Readings people enter and delete.
     pub by_hand: ByHand,
     /// The way in.
@@ -103,6 +106,7 @@ impl Engine {
                 heard: heard.clone(),
                 changes,
             },
+            whys: Whys { store: store.clone(), heard: heard.clone(), contacts: contacts.clone() },
             trials: Trials { definitions: definitions.clone(), latest: latest.clone() },
             store,
             plans,

@@ -3,7 +3,7 @@
 use crate::plans::Plans;
 use crate::problem::{Class, Problem};
 use lantern_core::Moment;
-use lantern_store::{KeyOwner, StoreError};
+use lantern_store::{Key, KeyOwner, StoreError};
 
 /// The owner of a key by the hash of its secret.
 ///
@@ -40,6 +40,12 @@ pub fn check(owner: &KeyOwner, now: Moment) -> Result<(), Problem> {
         return forbidden("expired-key", "Expired key", "The time of this key is over.", remedy);
     }
     Ok(())
+}
+
+/// Whether a key can be used for sending now.
+#[must_use]
+pub fn may_send(key: &Key, now: Moment) -> bool {
+    key.grants.send && key.revoked_at.is_none() && key.expires_at.is_none_or(|end| end > now)
 }
 
 /// Checks that a key is granted sending.

@@ -63,6 +63,7 @@ pub mod setting_up;
 mod shared;
 pub mod shown;
 mod tasks;
+pub mod why;
 
 pub use allowances::Allowances;
 pub use engine::{Engine, Limits};

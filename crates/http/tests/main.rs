@@ -7,3 +7,5 @@ mod access;
 mod desk;
 /// What is answered.
 mod routes;
+/// Why nothing is seen.
+mod why;

@@ -114,6 +114,13 @@ pub(crate) enum Command {
     /// Pass over what comes under an undeclared name from now on
     #[command(after_help = "Examples:\n  lantern ignore tower/debug\n  lantern ignore tower/debug --undo")]
     Ignore(IgnoreArgs),
+    /// Say why nothing is seen of a device or a signal, and what mends it
+    #[command(after_help = "Examples:\n  lantern why tower\n  lantern why tower/level")]
+    Why {
+        /// The device, or one of its signals
+        #[arg(value_name = "DEVICE[/SIGNAL]")]
+        of: String,
+    },
     /// Show the attempts of a device to deliver, and what was wrong with them
     #[command(
         after_help = "Examples:\n  lantern contacts tower\n  lantern contacts tower --follow\n  lantern contacts --unknown"

@@ -25,6 +25,7 @@ pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;
 pub(crate) mod storage;
+pub(crate) mod why;
 
 use crate::args::{Cli, Confirm, Connection};
 use crate::output::{Form, Output};

@@ -12,7 +12,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![asset, file, page, root]
+    routes![asset, page, root]
 }
 
 /// A file in the form the browser can take.
@@ -50,20 +50,15 @@ impl<'r> FromRequest<'r> for Browser {
 /// there.
 const PAGES: [&str; 4] = ["sites", "add-site", "log-in", "set-up"];
 
-/// A page of the console, for browsers alone: a sender with a wrong address must not
-/// believe that it was heard.
+/// A file beside the pages, or a page of the console. Pages are for browsers alone: a
+/// sender with a wrong address must not believe that it was heard.
 #[get("/<path..>", rank = 20)]
 #[allow(clippy::needless_pass_by_value, reason = "that is how Rocket gives it")]
-fn page(_browser: Browser, path: PathBuf) -> Option<Asset> {
+fn page(files: &State<Arc<dyn Files>>, browser: Option<Browser>, path: PathBuf) -> Option<Asset> {
+    let file = path.to_str().filter(|file| Path::new(file).extension().is_some() && files.get(file).is_some());
     let first = path.iter().next().and_then(|part| part.to_str()).unwrap_or_default();
-    PAGES.contains(&first).then(|| Asset { path: "index.html".to_owned(), is_fixed: false })
-}
-
-/// A file beside the pages, such as the sign of the site.
-#[get("/<file>", rank = 10)]
-fn file(files: &State<Arc<dyn Files>>, file: &str) -> Option<Asset> {
-    let is_file = Path::new(file).extension().is_some() && files.get(file).is_some();
-    is_file.then(|| Asset { path: file.to_owned(), is_fixed: false })
+    let page = (browser.is_some() && PAGES.contains(&first)).then_some("index.html");
+    file.or(page).map(|path| Asset { path: path.to_owned(), is_fixed: false })
 }
 
 const NOT_BUILT: &str = "<!doctype html><html lang=\"en\"><title>Key Lantern</title>\

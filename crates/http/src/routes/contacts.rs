@@ -4,7 +4,7 @@ use super::{Answer, query};
 use crate::auth::Access;
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{Contact, Page, PresenceChange};
+use lantern_api::{Contact, Page, PresenceChange, Why};
 use lantern_core::Moment;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
@@ -15,8 +15,11 @@ use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
 
+/// Who sees attempts of unknown senders.
+const OWNER: &str = "owner";
+
 pub(super) fn routes() -> Vec<Route> {
-    routes![of_device, of_site, unknown, presence]
+    routes![of_device, of_site, unknown, why_device, why_signal, presence]
 }
 
 async fn page_of(engine: &Engine, caller: Caller, after: Option<&str>, limit: Option<&str>) -> Answer<Page<Contact>> {
@@ -71,7 +74,7 @@ async fn unknown(
     after: Option<&str>,
     limit: Option<&str>,
 ) -> Answer<Page<Contact>> {
-    if access.person.role != "owner" {
+    if access.person.role != OWNER {
         return Err(Failure::from(Problem::new(
             Class::NotAllowed,
             "not-allowed",
@@ -81,6 +84,31 @@ async fn unknown(
         )));
     }
     page_of(engine, Caller::Unknown, after, limit).await
+}
+
+/// Why nothing is seen of a device: the first thing that is wrong on the way of its
+/// readings, what it means and what mends it.
+#[utoipa::path(operation_id = "contacts_why_device", context_path = "/api/v1", tag = "contacts",
+    responses((status = 200, body = Why), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/why")]
+async fn why_device(engine: &State<Arc<Engine>>, access: Access, site: &str, device: &str) -> Answer<Why> {
+    let (_, device) = found::device(&engine.store, site, device).await?;
+    Ok(Json(engine.whys.why(&device, None, access.person.role == OWNER).await?))
+}
+
+/// Why nothing is seen of a signal.
+#[utoipa::path(operation_id = "contacts_why_signal", context_path = "/api/v1", tag = "contacts",
+    responses((status = 200, body = Why), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/why")]
+async fn why_signal(
+    engine: &State<Arc<Engine>>,
+    access: Access,
+    site: &str,
+    device: &str,
+    signal: &str,
+) -> Answer<Why> {
+    let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
+    Ok(Json(engine.whys.why(&device, Some(&signal), access.person.role == OWNER).await?))
 }
 
 /// When a device was fresh, late and silent, newest first.

@@ -1,0 +1,479 @@
+//! Why nothing is seen of a device or a signal: the way of a reading, walked from its
+//! beginning to the first thing that is wrong.
+
+use crate::nearest::nearest;
+use crate::quality::{Cause, Quality};
+use crate::{DeviceState, Moment};
+use serde::{Deserialize, Serialize};
+
+/// The parts of a reading's way, in order.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case")]
+pub enum Stage {
+    /// The device is declared.
+    Declared,
+    /// It has a key that may send.
+    Key,
+    /// Something comes, at the right address and with its key.
+    Contact,
+    /// What comes can be read.
+    Payload,
+    /// The names it sends are declared.
+    Name,
+    /// It goes on sending.
+    Time,
+    /// Its clock is right.
+    Clock,
+    /// Its values can be believed.
+    Quality,
+    /// It counts: it is not in trial.
+    Live,
+}
+
+impl Stage {
+    /// All of them, in order.
+    pub const ALL: [Self; 9] = [
+        Self::Declared,
+        Self::Key,
+        Self::Contact,
+        Self::Payload,
+        Self::Name,
+        Self::Time,
+        Self::Clock,
+        Self::Quality,
+        Self::Live,
+    ];
+}
+
+/// An attempt that was refused.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Attempt {
+    /// When.
+    pub at: Moment,
+    /// The address it came from.
+    pub from: String,
+    /// The stable code of the refusal.
+    pub code: String,
+    /// What was wrong.
+    pub detail: String,
+    /// What to do.
+    pub remedy: String,
+}
+
+/// Keys of a device.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Keys {
+    /// Those there are or were.
+    pub all: usize,
+    /// Those that may send now.
+    pub usable: usize,
+}
+
+/// What is known of one signal.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SignalEvidence {
+    /// Its code.
+    pub code: String,
+    /// Its newest reading, whatever its quality.
+    pub last: Option<(Moment, Quality)>,
+}
+
+/// What is known of a device, and of the signal that was asked about.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Evidence {
+    /// Now.
+    pub now: Moment,
+    /// Whether somebody declared it, and whether it counts.
+    pub state: DeviceState,
+    /// After how many seconds of silence something is wrong.
+    pub silent_after_s: f64,
+    /// Its keys.
+    pub keys: Keys,
+    /// When it was last heard with a key of its own.
+    pub heard: Option<Moment>,
+    /// The newest contact of its own, if all of it was refused.
+    pub refused: Option<Attempt>,
+    /// The newest value of the signal that was refused.
+    pub refused_value: Option<Attempt>,
+    /// The newest attempt from the same address that could not be told whose it was; of a
+    /// device that was never heard, from anywhere.
+    pub stray: Option<Attempt>,
+    /// Names it sends that nobody has declared.
+    pub waiting: Vec<String>,
+    /// The codes of its signals.
+    pub declared: Vec<String>,
+    /// How far its clock is behind, in seconds.
+    pub clock_offset_s: Option<f64>,
+    /// The signal.
+    pub signal: Option<SignalEvidence>,
+}
+
+/// What mends it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "kebab-case", tag = "action")]
+pub enum Mend {
+    /// Nothing has to be.
+    Nothing,
+    /// Declare the device that waits.
+    Declare,
+    /// Issue a key for it.
+    IssueKey,
+    /// Send to the right address with its key, as the recipes say.
+    Send,
+    /// Look at what came, in the contact log.
+    SeeContacts,
+    /// Take what waits under a name as a signal.
+    Claim {
+        /// The name that waits.
+        name: String,
+        /// The signal that it most likely is.
+        #[serde(skip_serializing_if = "Option::is_none", default)]
+        into: Option<String>,
+    },
+    /// Set the clock of the sender, or send no times.
+    SetClock,
+    /// Look at the limits and the conversion of the signal.
+    SeeMeaning,
+    /// Go through its commissioning.
+    Commission,
+}
+
+/// The first thing that is wrong, or that nothing is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Finding {
+    /// Where on the way; `None` if nothing is wrong.
+    pub stage: Option<Stage>,
+    /// A stable code.
+    pub code: String,
+    /// What was seen.
+    pub what: String,
+    /// What it means.
+    pub means: String,
+    /// What mends it.
+    pub mend: Mend,
+}
+
+/// Walks the way.
+#[must_use]
+pub fn first_wrong(evidence: &Evidence) -> Finding {
+    declared(evidence)
+        .or_else(|| key(evidence))
+        .or_else(|| contact(evidence))
+        .or_else(|| payload(evidence))
+        .or_else(|| name(evidence))
+        .or_else(|| time(evidence))
+        .or_else(|| clock(evidence))
+        .or_else(|| quality(evidence))
+        .or_else(|| live(evidence))
+        .unwrap_or_else(|| well(evidence))
+}
+
+fn finding(stage: Stage, code: &str, what: String, means: &str, mend: Mend) -> Option<Finding> {
+    Some(Finding { stage: Some(stage), code: code.to_owned(), what, means: means.to_owned(), mend })
+}
+
+fn declared(evidence: &Evidence) -> Option<Finding> {
+    if evidence.state != DeviceState::Waiting {
+        return None;
+    }
+    let means =
+        "It came by the key of its site or through another device. What it sends is kept, but belongs to no signal.";
+    finding(Stage::Declared, "waiting", "Nobody has declared this device.".to_owned(), means, Mend::Declare)
+}
+
+fn key(evidence: &Evidence) -> Option<Finding> {
+    // What was heard came with some key, or through another device.
+    if evidence.keys.usable > 0 || (evidence.keys.all == 0 && evidence.heard.is_some()) {
+        return None;
+    }
+    let (code, what) = match evidence.keys.all {
+        0 => ("no-key", "It has no key."),
+        _ => ("no-usable-key", "None of its keys may send: they are revoked, have ended, or were not granted it."),
+    };
+    finding(Stage::Key, code, what.to_owned(), "Nothing it sends can be told to be its own.", Mend::IssueKey)
+}
+
+fn contact(evidence: &Evidence) -> Option<Finding> {
+    let since = evidence.heard.filter(|heard| is_fresh(evidence, *heard));
+    if since.is_some() {
+        return None;
+    }
+    // Its key at a wrong address, or somebody unknown from where it was before.
+    let tried = evidence.refused.iter().chain(&evidence.stray).max_by_key(|attempt| attempt.at);
+    if let Some(stray) = tried.filter(|attempt| evidence.heard.is_none_or(|heard| heard < attempt.at)) {
+        let what = format!("{} before now, {} tried: {}", age(evidence, stray.at), stray.from, stray.detail);
+        let means = format!("Most likely that is this device. {}", stray.remedy);
+        return finding(Stage::Contact, &stray.code, what, &means, Mend::Send);
+    }
+    match evidence.heard {
+        None => {
+            let means =
+                "Its messages do not get here. Check its network, and that it sends to the address in the recipes.";
+            finding(Stage::Contact, "never-heard", "Nothing has ever come from it.".to_owned(), means, Mend::Send)
+        }
+        Some(heard) => {
+            let what = format!("It was last heard {} ago.", age(evidence, heard));
+            let means = "It worked before. Check its supply, its network and where its messages are carried.";
+            finding(Stage::Contact, "silent", what, means, Mend::SeeContacts)
+        }
+    }
+}
+
+fn payload(evidence: &Evidence) -> Option<Finding> {
+    let refused = evidence.refused.as_ref().or(evidence.refused_value.as_ref())?;
+    let what = format!("What came {} ago was refused: {}", age(evidence, refused.at), refused.detail);
+    finding(Stage::Payload, &refused.code, what, &refused.remedy, Mend::SeeContacts)
+}
+
+fn name(evidence: &Evidence) -> Option<Finding> {
+    let missing = |name: &str, into: Option<&str>| {
+        let claim = Mend::Claim { name: name.to_owned(), into: into.map(str::to_owned) };
+        let what = match into {
+            Some(into) => format!("It sends `{name}`, which is spelled nearly like `{into}`."),
+            None => format!("It sends `{name}`, which nobody has declared."),
+        };
+        let means = "What it sends under this name is kept and waits; claimed, it becomes the signal's, with its past.";
+        finding(Stage::Name, if into.is_some() { "name-nearly-right" } else { "name-waits" }, what, means, claim)
+    };
+    let Some(signal) = &evidence.signal else {
+        // Of the device as a whole, only what looks like a slip is wrong.
+        return evidence.waiting.iter().find_map(|waiting| {
+            let into = nearest(waiting, evidence.declared.iter().map(String::as_str))?;
+            missing(waiting, Some(into))
+        });
+    };
+    if signal.last.is_some_and(|(at, _)| is_fresh(evidence, at)) {
+        return None;
+    }
+    let like = evidence.waiting.iter().find(|waiting| nearest(waiting, [signal.code.as_str()]).is_some());
+    if let Some(like) = like {
+        return missing(like, Some(&signal.code));
+    }
+    if signal.last.is_some() {
+        return None;
+    }
+    if let Some(waiting) = evidence.waiting.first() {
+        return missing(waiting, None);
+    }
+    let what = format!("It sends, but never anything under the name `{}`.", signal.code);
+    finding(Stage::Name, "never-sent", what, "Check what the sender calls this value.", Mend::SeeContacts)
+}
+
+fn time(evidence: &Evidence) -> Option<Finding> {
+    let (at, _) = evidence.signal.as_ref()?.last?;
+    if is_fresh(evidence, at) {
+        return None;
+    }
+    let what = format!("The device sends, but this signal came last {} ago.", age(evidence, at));
+    let means = "The sensor behind it may be off or unplugged, its name may have changed, or its times may be wrong.";
+    finding(Stage::Time, "no-longer-sent", what, means, Mend::SeeContacts)
+}
+
+fn clock(evidence: &Evidence) -> Option<Finding> {
+    let offset = evidence.clock_offset_s.filter(|offset| offset.abs() > crate::clock_offset::WORTH_SAYING_S)?;
+    let way = if offset > 0.0 { "behind" } else { "ahead" };
+    let what = format!("Its clock is {} {way}.", length(offset.abs()));
+    finding(Stage::Clock, "wrong-clock", what, "Its readings lie at the wrong time.", Mend::SetClock)
+}
+
+fn quality(evidence: &Evidence) -> Option<Finding> {
+    let (_, quality) = evidence.signal.as_ref()?.last?;
+    let (code, cause, means) = match quality {
+        Quality::Good => return None,
+        Quality::Suspect(cause) => ("suspect", cause, "Charts and means leave it out until it is good again."),
+        Quality::Rejected(cause) => ("rejected", cause, "It is kept as it was sent, and counts nowhere."),
+    };
+    let what = format!("Its newest value is {code}: {}.", words(cause));
+    finding(Stage::Quality, code, what, means, Mend::SeeMeaning)
+}
+
+fn live(evidence: &Evidence) -> Option<Finding> {
+    if evidence.state != DeviceState::Trial {
+        return None;
+    }
+    let means = "Its readings come and are marked as trial. They go when it goes live, unless they are to be kept.";
+    finding(Stage::Live, "in-trial", "The device is in trial.".to_owned(), means, Mend::Commission)
+}
+
+fn well(evidence: &Evidence) -> Finding {
+    let last = evidence.signal.as_ref().and_then(|signal| signal.last).map(|(at, _)| at).or(evidence.heard);
+    let what = match last {
+        Some(at) => format!("Nothing is wrong: the newest is {} old.", age(evidence, at)),
+        None => "Nothing is wrong.".to_owned(),
+    };
+    let means =
+        "If you miss something, look at a longer time, or at all readings and not the good ones alone.".to_owned();
+    Finding { stage: None, code: "well".to_owned(), what, means, mend: Mend::Nothing }
+}
+
+fn is_fresh(evidence: &Evidence, at: Moment) -> bool {
+    evidence.now.seconds_since(at) <= evidence.silent_after_s
+}
+
+fn age(evidence: &Evidence, at: Moment) -> String {
+    length(evidence.now.seconds_since(at).max(0.0))
+}
+
+/// A length of time in the largest unit that says enough.
+fn length(seconds: f64) -> String {
+    match seconds {
+        s if s < 120.0 => format!("{s:.0} s"),
+        s if s < 7_200.0 => format!("{:.0} min", s / 60.0),
+        s if s < 172_800.0 => format!("{:.0} h", s / 3_600.0),
+        s => format!("{:.0} days", s / 86_400.0),
+    }
+}
+
+const fn words(cause: Cause) -> &'static str {
+    match cause {
+        Cause::Range => "outside of what is possible or expected",
+        Cause::Jump => "it changed faster than it can",
+        Cause::Frozen => "it has been the same for too long",
+        Cause::Outlier => "far from the values around it",
+        Cause::Marker => "the sensor's own mark for no value",
+        Cause::Position => "an impossible position",
+        Cause::Dependent => "another signal says that it does not count now",
+        Cause::Time => "an impossible time",
+        Cause::Conversion => "it could not be converted",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn at(minute: i64) -> Moment {
+        Moment::from_micros(minute * 60_000_000).unwrap()
+    }
+
+    fn attempt(minute: i64, code: &str) -> Option<Attempt> {
+        let (from, detail) = ("192.0.2.7".to_owned(), "what was wrong.".to_owned());
+        Some(Attempt { at: at(minute), from, code: code.to_owned(), detail, remedy: "Do this.".to_owned() })
+    }
+
+    /// A device that reports each minute and is well at minute 100.
+    fn well() -> Evidence {
+        Evidence {
+            now: at(100),
+            state: DeviceState::Live,
+            silent_after_s: 300.0,
+            keys: Keys { all: 2, usable: 1 },
+            heard: Some(at(99)),
+            refused: None,
+            refused_value: None,
+            stray: None,
+            waiting: Vec::new(),
+            declared: vec!["level".to_owned(), "temp".to_owned()],
+            clock_offset_s: Some(2.0),
+            signal: Some(SignalEvidence { code: "level".to_owned(), last: Some((at(99), Quality::Good)) }),
+        }
+    }
+
+    /// What is changed of a device that is well, and what is found then.
+    type Case = (&'static str, fn(&mut Evidence), Option<Stage>, Mend);
+
+    fn claim(name: &str, into: Option<&str>) -> Mend {
+        Mend::Claim { name: name.to_owned(), into: into.map(str::to_owned) }
+    }
+
+    fn last(evidence: &mut Evidence, last: Option<(Moment, Quality)>) {
+        evidence.signal.as_mut().unwrap().last = last;
+    }
+
+    #[test]
+    fn the_first_thing_that_is_wrong_is_found() {
+        let cases: [Case; 19] = [
+            ("well", |_| {}, None, Mend::Nothing),
+            ("waiting", |e| e.state = DeviceState::Waiting, Some(Stage::Declared), Mend::Declare),
+            ("no-key", |e| (e.keys, e.heard) = (Keys::default(), None), Some(Stage::Key), Mend::IssueKey),
+            ("no-usable-key", |e| e.keys.usable = 0, Some(Stage::Key), Mend::IssueKey),
+            ("never-heard", |e| e.heard = None, Some(Stage::Contact), Mend::Send),
+            ("silent", |e| e.heard = Some(at(50)), Some(Stage::Contact), Mend::SeeContacts),
+            (
+                "unknown-key",
+                |e| (e.heard, e.stray) = (None, attempt(99, "unknown-key")),
+                Some(Stage::Contact),
+                Mend::Send,
+            ),
+            (
+                "no-such-address",
+                |e| (e.heard, e.stray) = (Some(at(50)), attempt(99, "no-such-address")),
+                Some(Stage::Contact),
+                Mend::Send,
+            ),
+            (
+                "no-such-address",
+                |e| {
+                    (e.heard, e.stray) = (None, attempt(90, "unknown-key"));
+                    e.refused = attempt(99, "no-such-address");
+                },
+                Some(Stage::Contact),
+                Mend::Send,
+            ),
+            (
+                "silent",
+                |e| (e.heard, e.stray) = (Some(at(50)), attempt(40, "unknown-key")),
+                Some(Stage::Contact),
+                Mend::SeeContacts,
+            ),
+            ("malformed-json", |e| e.refused = attempt(99, "malformed-json"), Some(Stage::Payload), Mend::SeeContacts),
+            ("wrong-unit", |e| e.refused_value = attempt(99, "wrong-unit"), Some(Stage::Payload), Mend::SeeContacts),
+            (
+                "name-nearly-right",
+                |e| {
+                    e.waiting = vec!["speed".to_owned(), "levle".to_owned()];
+                    last(e, None);
+                },
+                Some(Stage::Name),
+                claim("levle", Some("level")),
+            ),
+            (
+                "name-nearly-right",
+                |e| (e.signal, e.waiting) = (None, vec!["Temp_".to_owned(), "tmep".to_owned()]),
+                Some(Stage::Name),
+                claim("Temp_", Some("temp")),
+            ),
+            (
+                "name-waits",
+                |e| {
+                    e.waiting = vec!["speed".to_owned()];
+                    last(e, None);
+                },
+                Some(Stage::Name),
+                claim("speed", None),
+            ),
+            ("never-sent", |e| last(e, None), Some(Stage::Name), Mend::SeeContacts),
+            ("no-longer-sent", |e| last(e, Some((at(20), Quality::Good))), Some(Stage::Time), Mend::SeeContacts),
+            ("wrong-clock", |e| e.clock_offset_s = Some(-3_600.0), Some(Stage::Clock), Mend::SetClock),
+            ("in-trial", |e| e.state = DeviceState::Trial, Some(Stage::Live), Mend::Commission),
+        ];
+        for (code, change, stage, mend) in cases {
+            let mut evidence = well();
+            change(&mut evidence);
+            let found = first_wrong(&evidence);
+            assert_eq!((found.code.as_str(), found.stage, &found.mend), (code, stage, &mend), "{found:?}");
+            assert!(!found.what.is_empty() && !found.means.is_empty());
+        }
+    }
+
+    #[test]
+    fn a_value_that_cannot_be_believed_says_why() {
+        for cause in Cause::ALL {
+            for (quality, code) in [(Quality::Suspect(cause), "suspect"), (Quality::Rejected(cause), "rejected")] {
+                let mut evidence = well();
+                last(&mut evidence, Some((at(99), quality)));
+                let found = first_wrong(&evidence);
+                assert_eq!((found.code.as_str(), found.stage), (code, Some(Stage::Quality)));
+                assert!(found.what.contains(words(cause)), "{}", found.what);
+            }
+        }
+    }
+
+    #[test]
+    fn a_device_carried_by_another_needs_no_key() {
+        let found = first_wrong(&Evidence { keys: Keys::default(), ..well() });
+        assert_eq!(found.stage, None);
+    }
+}
