@@ -28,6 +28,7 @@ import type {
   Storage,
   SummarySet,
   WaitingDevice,
+  Why,
 } from './schema';
 import type { Page } from './page';
 
@@ -289,6 +290,19 @@ export const quality = (path: string, from: number) =>
   queryOptions({
     queryKey: ['quality', path, from],
     queryFn: () => api.get<QualityCounts>(`${path}/quality?from=${from / 1000}`),
+  });
+
+/** Why nothing is seen of a device or a signal; asked each time, as it is about now. */
+export const why = (site: string, device: string, signal?: string) =>
+  queryOptions({
+    queryKey: ['why', site, device, signal],
+    queryFn: () =>
+      api.get<Why>(
+        signal
+          ? `${devicePath(site, device)}/signals/${encodeURIComponent(signal)}/why`
+          : `${devicePath(site, device)}/why`,
+      ),
+    gcTime: 0,
   });
 
 /** How long readings of a signal are kept; `path` is the signal's. */

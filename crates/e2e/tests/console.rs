@@ -297,6 +297,29 @@ async fn a_lost_service_is_said_and_found_again() {
     browser.page.clone().close().await.unwrap();
 }
 
+/// A value that is missing says why, and leads to what mends it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_missing_value_says_why() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level"]).await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
+        browser.press("Why no value?").await;
+        browser.sees("Nothing has ever come from it").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Close").await;
+
+        service.deliver(&key, r#"{"levle": 3.5}"#).await;
+        browser.press("Why no value?").await;
+        browser.sees("spelled nearly like").await;
+        browser.press("Claim what waits").await;
+        browser.sees("One name waits to be claimed").await;
+    })
+    .await;
+}
+
 #[tokio::test]
 async fn files_are_packed_and_cached_and_deep_links_work() {
     let service = Service::bare();

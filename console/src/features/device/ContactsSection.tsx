@@ -11,6 +11,7 @@ import type { Device } from '../../api/schema';
 import { ContactLines } from '../../components/ContactLines';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { WhyButton } from '../why/WhyButton';
 
 /** Contacts shown at first. */
 const FIRST = 6;
@@ -36,6 +37,9 @@ export function ContactsSection({ device }: { device: string }) {
           {all ? 'Show fewer' : `Show the last ${data.length}`}
         </Button>
       )}
+      <WhyButton device={device} sx={{ mt: 1 }}>
+        Why is nothing here?
+      </WhyButton>
       <KeepPayload code={device} />
     </Paper>
   );

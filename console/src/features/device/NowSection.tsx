@@ -6,6 +6,7 @@ import { Age } from '../../components/Age';
 import { Empty } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { change, shown, withUnit } from '../../format/number';
+import { WhyButton } from '../why/WhyButton';
 
 /** The last value of each signal, as large as it matters. */
 export function NowSection({ device }: { device: DeviceNow }) {
@@ -21,13 +22,13 @@ export function NowSection({ device }: { device: DeviceNow }) {
       }}
     >
       {device.signals.map((signal) => (
-        <Tile key={signal.signal} signal={signal} zone={zone} />
+        <Tile key={signal.signal} device={device.device} signal={signal} zone={zone} />
       ))}
     </Box>
   );
 }
 
-function Tile({ signal, zone }: { signal: SignalNow; zone: string }) {
+function Tile({ device, signal, zone }: { device: string; signal: SignalNow; zone: string }) {
   const { text, words } = change(signal.trend, signal.symbol);
   const value = shown(signal.last?.value, signal.decimals);
   return (
@@ -54,7 +55,13 @@ function Tile({ signal, zone }: { signal: SignalNow; zone: string }) {
         }}
       >
         <span title={words}>{text}</span>
-        <Age at={signal.last?.at} zone={zone} />
+        {signal.last ? (
+          <Age at={signal.last.at} zone={zone} />
+        ) : (
+          <WhyButton device={device} signal={signal.signal} size="small" sx={{ p: 0, minHeight: 20 }}>
+            Why no value?
+          </WhyButton>
+        )}
       </Box>
     </Paper>
   );

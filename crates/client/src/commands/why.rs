@@ -19,8 +19,8 @@ pub(crate) async fn run(context: &Context, of: &str) -> Result<()> {
 
 /// What is right, what is wrong, and the command that mends it.
 fn told(why: &Why) -> String {
-    let mut lines: Vec<String> = why.passed.iter().map(|stage| format!("  ok     {}", words(*stage))).collect();
-    lines.extend(why.stage.map(|stage| format!("  wrong  {}", words(stage))));
+    let mut lines: Vec<String> = why.passed.iter().map(|stage| format!("  ok     {}", words(*stage).0)).collect();
+    lines.extend(why.stage.map(|stage| format!("  wrong  {}", words(stage).1)));
     lines.push(String::new());
     lines.push(why.what.clone());
     lines.push(why.means.clone());
@@ -28,17 +28,18 @@ fn told(why: &Why) -> String {
     lines.join("\n")
 }
 
-const fn words(stage: Stage) -> &'static str {
+/// What is looked at, in words if it is right and if it is wrong.
+const fn words(stage: Stage) -> (&'static str, &'static str) {
     match stage {
-        Stage::Declared => "it is declared",
-        Stage::Key => "it has a key that may send",
-        Stage::Contact => "its messages come",
-        Stage::Payload => "they can be read",
-        Stage::Name => "its names are declared",
-        Stage::Time => "it goes on sending",
-        Stage::Clock => "its clock is right",
-        Stage::Quality => "its values can be believed",
-        Stage::Live => "it counts: it is not in trial",
+        Stage::Declared => ("it is declared", "it is not declared"),
+        Stage::Key => ("it has a key that may send", "it has no key that may send"),
+        Stage::Contact => ("its messages come", "its messages do not come"),
+        Stage::Payload => ("they can be read", "they cannot be read"),
+        Stage::Name => ("its names are declared", "a name is not declared"),
+        Stage::Time => ("it goes on sending", "it no longer sends this"),
+        Stage::Clock => ("its clock is right", "its clock is wrong"),
+        Stage::Quality => ("its values can be believed", "its value cannot be believed"),
+        Stage::Live => ("it counts: it is not in trial", "it is in trial"),
     }
 }
 
