@@ -2,7 +2,7 @@
 
 use crate::world::{SECOND, at, query, reading, record, signals, until};
 use lantern_core::series::Buckets;
-use lantern_store::{Checked, DATABASE_FILE, Limits, Store, check_directory};
+use lantern_store::{Checked, DATABASE_FILE, DeviceChange, Limits, Store, check_directory};
 
 #[tokio::test]
 async fn segments_are_summed_up_and_again_after_they_change() {
@@ -64,4 +64,28 @@ async fn segments_are_summed_up_and_again_after_they_change() {
     assert_eq!(found.findings.len(), 1, "{:?}", found.findings);
     assert!(found.findings[0].what.contains("the sums of signal"), "{:?}", found.findings);
     assert!(check_directory(dir.path(), false, |_, _| {}).await.unwrap().findings.is_empty());
+}
+
+#[tokio::test]
+async fn a_rollup_that_ends_early_is_what_its_segments_say() {
+    let dir = tempfile::tempdir().unwrap();
+    let limits = Limits { segment: 60, dense_segment: 60, rollup: 8, burst: 60, ..Limits::default() };
+    let store = Store::open_with(dir.path(), limits).await.unwrap();
+    let [level, _] = signals(&store).await;
+    let device = store.signal_by_id(level).await.unwrap().device;
+    for piece in 0..24 {
+        if piece == 3 {
+            // From here on values are held for longer, so the first rollup ends here.
+            let change = DeviceChange { interval_s: Some(60.0), ..DeviceChange::default() };
+            store.change_device(device, change).await.unwrap();
+        }
+        record(&store, (0..60).map(|i| reading(level, (piece * 60 + i) * 600, (i % 7) as i8)).collect()).await;
+        store.quiet().await;
+    }
+    let first = "SELECT count(*) FROM rollup WHERE first_at = 0 AND segments = 3";
+    until("the first rollup is over three", async || query(dir.path(), first).await == 1).await;
+    store.close().await;
+    drop(store);
+    let found = check_directory(dir.path(), false, |_, _| {}).await.unwrap();
+    assert!(found.findings.is_empty(), "{:?}", found.findings);
 }

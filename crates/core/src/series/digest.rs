@@ -216,18 +216,38 @@ fn positive(input: &mut Input<'_>) -> Result<i64, SegmentError> {
 }
 
 pub(super) fn in_buckets(parts: impl Iterator<Item = Summary>, width: i64, hold: i64) -> Vec<Summary> {
-    let mut summaries: Vec<Summary> = Vec::new();
-    let mut end = i64::MIN;
-    for part in parts {
-        match summaries.last_mut() {
-            Some(last) if part.first_at < end => last.append(&part, hold),
+    let mut gathering = Gathering::new(width, hold);
+    parts.for_each(|part| gathering.take(part));
+    gathering.summaries
+}
+
+/// Puts summaries together by buckets of a width, in order of time.
+#[derive(Debug)]
+pub(super) struct Gathering {
+    /// The width of the buckets in microseconds.
+    pub(super) width: i64,
+    /// For how long values are held, in microseconds.
+    pub(super) hold: i64,
+    /// One for each bucket so far.
+    pub(super) summaries: Vec<Summary>,
+    /// Where the bucket of the last one ends.
+    end: i64,
+}
+
+impl Gathering {
+    pub(super) const fn new(width: i64, hold: i64) -> Self {
+        Self { width, hold, summaries: Vec::new(), end: i64::MIN }
+    }
+
+    pub(super) fn take(&mut self, part: Summary) {
+        match self.summaries.last_mut() {
+            Some(last) if part.first_at < self.end => last.append(&part, self.hold),
             _ => {
-                end = (part.first_at.div_euclid(width) + 1) * width;
-                summaries.push(part);
+                self.end = (part.first_at.div_euclid(self.width) + 1) * self.width;
+                self.summaries.push(part);
             }
         }
     }
-    summaries
 }
 
 pub(super) fn joined(parts: &[Summary], hold: i64) -> Option<Summary> {

@@ -4,7 +4,7 @@
 //! read as many digests takes longer than anyone should wait for a picture, so
 //! each row of some hundred segments has a digest of its own.
 
-use super::digest::{MINUTE, WIDTHS, in_buckets, joined};
+use super::digest::{Gathering, MINUTE, WIDTHS, in_buckets, joined};
 use super::{Digest, Run, SealedDigest, SegmentError, Summary, Tier};
 
 /// The most summaries of one width. It bounds what a chart decodes of each rollup.
@@ -13,23 +13,18 @@ const MOST_SUMMARIES: i64 = 2_048;
 /// Puts digests of segments together, in order of time.
 #[derive(Debug)]
 pub struct Rollup {
-    /// The width of its finest tier, in microseconds.
-    finest: i64,
-    /// The finest tier so far.
-    summaries: Vec<Summary>,
-    /// Where the bucket of the last summary ends.
-    end: i64,
-    /// For how long the value taken last is held, in microseconds.
-    hold: i64,
+    /// Its finest tier so far.
+    finest: Gathering,
 }
 
 impl Rollup {
-    /// For segments of `span` microseconds together.
+    /// For segments of `span` microseconds together, in all of which values are held for
+    /// at most `hold` microseconds.
     #[must_use]
-    pub fn new(span: i64) -> Self {
+    pub fn new(span: i64, hold: i64) -> Self {
         let mut widths = WIDTHS.iter().map(|(width, _)| *width).filter(|width| *width >= MINUTE);
         let finest = widths.find(|width| span / width < MOST_SUMMARIES).unwrap_or(WIDTHS[WIDTHS.len() - 1].0);
-        Self { finest, summaries: Vec::new(), end: i64::MIN, hold: 0 }
+        Self { finest: Gathering::new(finest, hold) }
     }
 
     /// Takes in the next segment by its digest. Says whether it could; if not, the
@@ -40,51 +35,37 @@ impl Rollup {
     /// [`SegmentError`] if the digest is damaged.
     pub fn take_digest(&mut self, digest: &SealedDigest<'_>) -> Result<bool, SegmentError> {
         let Some(whole) = digest.whole else { return Ok(true) };
-        if whole.first_at.div_euclid(self.finest) == whole.last_at.div_euclid(self.finest) {
-            self.take(&whole, digest.hold);
+        let width = self.finest.width;
+        if whole.first_at.div_euclid(width) == whole.last_at.div_euclid(width) {
+            self.finest.take(whole);
             return Ok(true);
         }
         // Widths divide each other, so no narrower summary lies over an edge.
-        let Some(tier) = digest.tiers.iter().find(|tier| tier.width <= self.finest) else { return Ok(false) };
-        for summary in &tier.decode()?.summaries {
-            self.take(summary, digest.hold);
-        }
+        let Some(tier) = digest.tiers.iter().find(|tier| tier.width <= width) else { return Ok(false) };
+        tier.decode()?.summaries.into_iter().for_each(|summary| self.finest.take(summary));
         Ok(true)
     }
 
-    /// Takes in the next segment by its readings, held for `hold` microseconds at
-    /// most.
-    pub fn take_run(&mut self, run: &Run, hold: i64) {
-        for (at, value) in run.good_numbers() {
-            self.take(&Summary::of(at, value), hold);
-        }
-    }
-
-    fn take(&mut self, part: &Summary, hold: i64) {
-        match self.summaries.last_mut() {
-            Some(last) if part.first_at < self.end => last.append(part, self.hold),
-            _ => {
-                self.end = (part.first_at.div_euclid(self.finest) + 1) * self.finest;
-                self.summaries.push(*part);
-            }
-        }
-        self.hold = hold;
+    /// Takes in the next segment by its readings.
+    pub fn take_run(&mut self, run: &Run) {
+        run.good_numbers().for_each(|(at, value)| self.finest.take(Summary::of(at, value)));
     }
 
     /// The digest of all that was taken in.
     #[must_use]
     pub fn finish(self) -> Digest {
-        let mut tiers = vec![Tier { width: self.finest, summaries: self.summaries }];
-        for (width, _) in WIDTHS.into_iter().filter(|(width, _)| *width > self.finest) {
+        let Gathering { width: finest, hold, summaries, .. } = self.finest;
+        let mut tiers = vec![Tier { width: finest, summaries }];
+        for (width, _) in WIDTHS.into_iter().filter(|(width, _)| *width > finest) {
             let finer = &tiers[tiers.len() - 1].summaries;
-            let summaries = in_buckets(finer.iter().copied(), width, self.hold);
+            let summaries = in_buckets(finer.iter().copied(), width, hold);
             if summaries.len() * 2 <= finer.len() {
                 tiers.push(Tier { width, summaries });
             }
         }
-        let whole = joined(&tiers[tiers.len() - 1].summaries, self.hold);
+        let whole = joined(&tiers[tiers.len() - 1].summaries, hold);
         tiers.reverse();
-        Digest { hold: self.hold, whole, tiers }.settled()
+        Digest { hold, whole, tiers }.settled()
     }
 }
 
@@ -98,11 +79,11 @@ mod tests {
     /// Joins the digests of the pieces; the readings of those that have none fine enough.
     fn rolled_up(pieces: &[Run], hold: i64) -> Digest {
         let span = pieces[pieces.len() - 1].times().last().unwrap() - pieces[0].times()[0];
-        let mut rollup = Rollup::new(span);
+        let mut rollup = Rollup::new(span, hold);
         for piece in pieces {
             let bytes = Digest::of(piece, hold).encode();
             if !rollup.take_digest(&SealedDigest::open(&bytes).unwrap()).unwrap() {
-                rollup.take_run(piece, hold);
+                rollup.take_run(piece);
             }
         }
         rollup.finish()
@@ -152,14 +133,14 @@ mod tests {
     #[test]
     fn the_finest_width_keeps_it_small() {
         for (days, width) in [(1, MINUTE), (2, 15 * MINUTE), (60, 60 * MINUTE), (240, 1_440 * MINUTE)] {
-            assert_eq!(Rollup::new(days * 1_440 * MINUTE).finest, width, "{days} days");
+            assert_eq!(Rollup::new(days * 1_440 * MINUTE, 0).finest.width, width, "{days} days");
         }
     }
 
     #[test]
     fn a_digest_too_coarse_is_refused() {
         let run: Run = Run::default();
-        let mut rollup = Rollup::new(MINUTE);
+        let mut rollup = Rollup::new(MINUTE, 0);
         let coarse =
             Digest { hold: 0, whole: Some(Summary { last_at: 3 * MINUTE, ..Summary::of(0, 1.0) }), tiers: Vec::new() };
         assert!(!rollup.take_digest(&SealedDigest::open(&coarse.encode()).unwrap()).unwrap());

@@ -30,7 +30,11 @@ pub(crate) async fn make(
     let count = u32::try_from(count).unwrap_or(u32::MAX);
     let rows = segment::find(connection, span, Order::Ascending, count, true).await?;
     let Some(last) = rows.last() else { return Ok(None) };
-    let (taken, digest) = over(connection, &rows).await?;
+    let (taken, mut digest) = over(connection, &rows).await?;
+    if (worth..rows.len()).contains(&taken) {
+        // Its widths follow from what it is over.
+        digest = over(connection, &rows[..taken]).await?.1;
+    }
     let next = rows.get(taken.max(1)).map_or(last.last_at + 1, |row| row.first_at);
     let made = (taken >= worth).then(|| Rollup {
         first_at: rows[0].first_at,
@@ -82,26 +86,33 @@ async fn gap(
 /// many those are: values have to be held for the same time in all of them.
 async fn over(connection: &mut SqliteConnection, rows: &[Sealed]) -> Result<(usize, Digest), LoadError> {
     let span = rows[rows.len() - 1].last_at.saturating_sub(rows[0].first_at);
-    let mut rollup = series::Rollup::new(span);
-    let mut hold = None;
+    let hold = SealedDigest::open(&rows[0].digest).map_or(0, |digest| digest.hold);
+    let mut rollup = series::Rollup::new(span, hold);
     for (index, row) in rows.iter().enumerate() {
-        let taken = match SealedDigest::open(&row.digest) {
-            Ok(digest) if *hold.get_or_insert(digest.hold) == digest.hold => {
-                match (rollup.take_digest(&digest), row.data_id) {
-                    (Ok(false), Some(id)) => {
-                        rollup.take_run(&segment::load(connection, id).await?, digest.hold);
-                        true
-                    }
-                    (taken, _) => taken.unwrap_or(false),
-                }
-            }
-            _ => false,
-        };
-        if !taken {
+        if !take(connection, &mut rollup, row, hold).await? {
             return Ok((index, rollup.finish()));
         }
     }
     Ok((rows.len(), rollup.finish()))
+}
+
+/// Takes in a segment, if it can be read and its values are held for as long.
+async fn take(
+    connection: &mut SqliteConnection,
+    rollup: &mut series::Rollup,
+    row: &Sealed,
+    hold: i64,
+) -> Result<bool, LoadError> {
+    let Some(digest) = SealedDigest::open(&row.digest).ok().filter(|digest| digest.hold == hold) else {
+        return Ok(false);
+    };
+    match (rollup.take_digest(&digest), row.data_id) {
+        (Ok(false), Some(id)) => {
+            rollup.take_run(&segment::load(connection, id).await?);
+            Ok(true)
+        }
+        (taken, _) => Ok(taken.unwrap_or(false)),
+    }
 }
 
 /// Whether a rollup says what its segments say.
