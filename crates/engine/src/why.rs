@@ -64,8 +64,8 @@ impl Whys {
         let known = self.store.keys(device.site, Some(device.id), i64::MAX, LINES).await?;
         let usable = known.iter().filter(|key| keys::may_send(key, now)).count();
         let lines = self.lines(Caller::Device(device.site, device.id)).await?;
-        let addresses: HashSet<String> = (lines.iter().map(|line| host(&line.details.from)))
-            .chain(known.iter().filter_map(|key| key.last_used_from.as_deref().map(host)))
+        let addresses: HashSet<String> = (lines.iter().map(|line| line.details.from.clone()))
+            .chain(known.iter().filter_map(|key| key.last_used_from.clone()))
             .collect();
         let heard = self.heard.last(device.id).or(device.last_heard_at);
         let stray = match see_unknown {
@@ -119,7 +119,7 @@ impl Whys {
     ) -> Result<Option<Attempt>, Problem> {
         let is_its = |line: &Contact| {
             let is_late = Moment::parse(&line.at).is_ok_and(|at| now.seconds_since(at) <= STRAY_S);
-            addresses.contains(&host(&line.details.from)) || (from_anywhere && is_late)
+            addresses.contains(&line.details.from) || (from_anywhere && is_late)
         };
         let lines = self.lines(Caller::Unknown).await?;
         Ok(lines.iter().find(|line| is_its(line)).and_then(|line| attempt(line, None)))
@@ -132,17 +132,9 @@ fn attempt(line: &Contact, name: Option<&str>) -> Option<Attempt> {
     let refused = refused.iter().find(|refused| name.is_none_or(|name| refused.name == name))?;
     Some(Attempt {
         at: Moment::parse(&line.at).ok()?,
-        from: host(from),
+        from: from.clone(),
         code: refused.code.clone(),
         detail: refused.detail.clone(),
         remedy: refused.remedy.clone(),
     })
-}
-
-/// An address without its port, which changes from one connection to the next.
-fn host(from: &str) -> String {
-    match from.parse::<std::net::SocketAddr>() {
-        Ok(address) => address.ip().to_string(),
-        Err(_) => from.to_owned(),
-    }
 }

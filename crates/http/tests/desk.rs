@@ -125,9 +125,19 @@ impl Desk {
 
     /// A device with a signal, and its key.
     pub(crate) async fn device(&self, code: &str) -> String {
+        self.add_device(code).await;
+        self.issue_key(code).await
+    }
+
+    /// A device with a signal.
+    pub(crate) async fn add_device(&self, code: &str) {
         let signals = json!([{"code": "level", "type": "number", "unit": "m"}]);
         let device = json!({"code": code, "name": code, "interval_s": 30, "signals": signals});
         self.post("sites/marlbeck/devices", device).await.ok();
+    }
+
+    /// A key of a device.
+    pub(crate) async fn issue_key(&self, code: &str) -> String {
         let key = self.post(&format!("sites/marlbeck/devices/{code}/keys"), json!({})).await.ok();
         key["key"].as_str().unwrap().to_owned()
     }

@@ -19,14 +19,9 @@ async fn wrong(desk: &Desk, of: &str) -> (String, String) {
 async fn each_mistake_of_a_newcomer_is_found_in_turn() {
     let desk = Desk::open().await;
     let level = "tower/signals/level";
-    let key = {
-        let signals = json!([{"code": "level", "type": "number", "unit": "m"}]);
-        let device = json!({"code": "tower", "name": "tower", "interval_s": 30, "signals": signals});
-        desk.post("sites/marlbeck/devices", device).await.ok();
-        assert_eq!(wrong(&desk, level).await, ("no-key".into(), "issue-key".into()));
-        let key = desk.post("sites/marlbeck/devices/tower/keys", json!({})).await.ok();
-        key["key"].as_str().unwrap().to_owned()
-    };
+    desk.add_device("tower").await;
+    assert_eq!(wrong(&desk, level).await, ("no-key".into(), "issue-key".into()));
+    let key = desk.issue_key("tower").await;
     assert_eq!(wrong(&desk, level).await, ("never-heard".into(), "send".into()));
 
     desk.deliver("0123456789abcdefghjkmnpq", r#"{"level": 1}"#).await;

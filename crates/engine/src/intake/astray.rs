@@ -1,7 +1,7 @@
 //! Who asked at an address where nothing is: most often a sender whose address was
 //! mistyped, which hears of it only if somebody tells.
 
-use super::{Credential, Intake, Line};
+use super::{Credential, Intake, Line, owners};
 use crate::clock;
 use crate::problem::{Class, Problem};
 use crate::secret;
@@ -41,10 +41,8 @@ impl Intake {
         let mut line = Box::new(Line { caller: Caller::Unknown, device: None, details, payload: None });
         for credential in of_path.into_iter().chain(astray.credential) {
             if let Ok(owner) = self.plans.key_owner(&credential.hash()).await {
-                line.caller = owner.device.map_or(Caller::Site(owner.site), |id| Caller::Device(owner.site, id));
-                if let Some(device) = owner.device {
-                    line.device = self.plans.device(device).await.ok().map(|plan| plan.code.clone());
-                }
+                // That a device was removed meanwhile makes no difference to the answer.
+                let _ = owners::note(&self.plans, &owner, &mut line).await;
                 break;
             }
         }

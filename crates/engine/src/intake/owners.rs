@@ -22,6 +22,18 @@ pub(super) struct Part<'a> {
     pub(super) decoded: Decoded<'a>,
 }
 
+/// Notes whose a key is, and gives its device unless it is the site's.
+pub(super) async fn note(plans: &Plans, owner: &KeyOwner, line: &mut Line) -> Result<Option<Arc<DevicePlan>>, Problem> {
+    let Some(device) = owner.device else {
+        line.caller = Caller::Site(owner.site);
+        return Ok(None);
+    };
+    line.caller = Caller::Device(owner.site, device);
+    let plan = plans.device(device).await?;
+    line.device = Some(plan.code.clone());
+    Ok(Some(plan))
+}
+
 /// Finds the owner of a key, with its device unless it is the site's, and checks that it
 /// may send.
 pub(super) async fn owner(
@@ -31,12 +43,7 @@ pub(super) async fn owner(
     now: Moment,
 ) -> Result<(KeyOwner, Option<Arc<DevicePlan>>), Problem> {
     let owner = keys::known(plans, &hash).await?;
-    line.caller = owner.device.map_or(Caller::Site(owner.site), |device| Caller::Device(owner.site, device));
-    let own = match owner.device {
-        Some(device) => Some(plans.device(device).await?),
-        None => None,
-    };
-    line.device = own.as_ref().map(|plan| plan.code.clone());
+    let own = note(plans, &owner, line).await?;
     keys::check(&owner, now)?;
     keys::check_send(&owner)?;
     Ok((owner, own))

@@ -31,6 +31,13 @@ pub(crate) struct Access {
     pub(crate) kind: SessionKind,
 }
 
+impl Access {
+    /// Whether it is an owner, who sees what belongs to no site and to all.
+    pub(crate) fn is_owner(&self) -> bool {
+        self.person.role == "owner"
+    }
+}
+
 /// Shows no secret.
 impl std::fmt::Debug for Access {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {

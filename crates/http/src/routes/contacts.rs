@@ -15,9 +15,6 @@ use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
 
-/// Who sees attempts of unknown senders.
-const OWNER: &str = "owner";
-
 pub(super) fn routes() -> Vec<Route> {
     routes![of_device, of_site, unknown, why_device, why_signal, presence]
 }
@@ -74,7 +71,7 @@ async fn unknown(
     after: Option<&str>,
     limit: Option<&str>,
 ) -> Answer<Page<Contact>> {
-    if access.person.role != OWNER {
+    if !access.is_owner() {
         return Err(Failure::from(Problem::new(
             Class::NotAllowed,
             "not-allowed",
@@ -93,7 +90,7 @@ async fn unknown(
 #[get("/sites/<site>/devices/<device>/why")]
 async fn why_device(engine: &State<Arc<Engine>>, access: Access, site: &str, device: &str) -> Answer<Why> {
     let (_, device) = found::device(&engine.store, site, device).await?;
-    Ok(Json(engine.whys.why(&device, None, access.person.role == OWNER).await?))
+    Ok(Json(engine.whys.why(&device, None, access.is_owner()).await?))
 }
 
 /// Why nothing is seen of a signal.
@@ -108,7 +105,7 @@ async fn why_signal(
     signal: &str,
 ) -> Answer<Why> {
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
-    Ok(Json(engine.whys.why(&device, Some(&signal), access.person.role == OWNER).await?))
+    Ok(Json(engine.whys.why(&device, Some(&signal), access.is_owner()).await?))
 }
 
 /// When a device was fresh, late and silent, newest first.

@@ -189,7 +189,7 @@ struct Download {
         (status = "default", body = lantern_api::Problem)))]
 #[get("/backup")]
 async fn backup(engine: &State<Arc<Engine>>, settings: &State<Settings>, access: Access) -> Result<Download, Failure> {
-    if access.person.role != "owner" {
+    if !access.is_owner() {
         return Err(Failure::from(Problem::new(
             Class::NotAllowed,
             "not-allowed",
