@@ -1,13 +1,19 @@
 //! How far a sender's clock is off, judged by when its messages arrive.
 
-use crate::Moment;
 use crate::median::median;
+use crate::{Moment, duration};
 use std::collections::VecDeque;
 
 /// How many messages are judged by.
 pub const WINDOW: usize = 31;
 /// Off by more than this, in seconds, a clock is worth a word.
 pub const WORTH_SAYING_S: f64 = 30.0;
+
+/// How far a clock is off that is `offset_s` seconds behind: `5 min behind`.
+#[must_use]
+pub fn told(offset_s: f64) -> String {
+    format!("{} {}", duration(offset_s.abs()), if offset_s > 0.0 { "behind" } else { "ahead" })
+}
 
 /// The last differences between arrival and the sender's time.
 #[derive(Debug, Clone, Default)]

@@ -59,6 +59,7 @@ pub mod convert;
 pub mod coverage;
 pub mod decode;
 mod device;
+mod duration;
 pub mod formula;
 mod ids;
 pub mod intake;
@@ -85,6 +86,7 @@ mod value;
 pub mod why;
 
 pub use device::{DeviceState, Position, SignalRole};
+pub use duration::duration;
 pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
 pub use median::median;
 pub use micros::Micros;

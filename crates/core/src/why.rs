@@ -3,7 +3,7 @@
 
 use crate::nearest::nearest;
 use crate::quality::{Cause, Quality};
-use crate::{DeviceState, Moment};
+use crate::{DeviceState, Moment, clock_offset, duration};
 use serde::{Deserialize, Serialize};
 
 /// The parts of a reading's way, in order.
@@ -196,8 +196,7 @@ fn key(evidence: &Evidence) -> Option<Finding> {
 }
 
 fn contact(evidence: &Evidence) -> Option<Finding> {
-    let since = evidence.heard.filter(|heard| is_fresh(evidence, *heard));
-    if since.is_some() {
+    if evidence.heard.is_some_and(|heard| is_fresh(evidence, heard)) {
         return None;
     }
     // Its key at a wrong address, or somebody unknown from where it was before.
@@ -272,9 +271,8 @@ fn time(evidence: &Evidence) -> Option<Finding> {
 }
 
 fn clock(evidence: &Evidence) -> Option<Finding> {
-    let offset = evidence.clock_offset_s.filter(|offset| offset.abs() > crate::clock_offset::WORTH_SAYING_S)?;
-    let way = if offset > 0.0 { "behind" } else { "ahead" };
-    let what = format!("Its clock is {} {way}.", length(offset.abs()));
+    let offset = evidence.clock_offset_s.filter(|offset| offset.abs() > clock_offset::WORTH_SAYING_S)?;
+    let what = format!("Its clock is {}.", clock_offset::told(offset));
     finding(Stage::Clock, "wrong-clock", what, "Its readings lie at the wrong time.", Mend::SetClock)
 }
 
@@ -313,17 +311,7 @@ fn is_fresh(evidence: &Evidence, at: Moment) -> bool {
 }
 
 fn age(evidence: &Evidence, at: Moment) -> String {
-    length(evidence.now.seconds_since(at).max(0.0))
-}
-
-/// A length of time in the largest unit that says enough.
-fn length(seconds: f64) -> String {
-    match seconds {
-        s if s < 120.0 => format!("{s:.0} s"),
-        s if s < 7_200.0 => format!("{:.0} min", s / 60.0),
-        s if s < 172_800.0 => format!("{:.0} h", s / 3_600.0),
-        s => format!("{:.0} days", s / 86_400.0),
-    }
+    duration(evidence.now.seconds_since(at).max(0.0))
 }
 
 const fn words(cause: Cause) -> &'static str {

@@ -1,7 +1,7 @@
 //! The report of a commissioning, as Markdown.
 
-use super::steps::duration;
 use lantern_api::{Commissioning, DeviceState, StepState};
+use lantern_core::duration;
 use std::fmt::Write;
 
 /// Writes the report. `live` says who let the device go live and when.

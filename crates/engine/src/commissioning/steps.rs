@@ -2,9 +2,9 @@
 
 use super::Seen;
 use lantern_api::{Soak, Step, StepState};
-use lantern_core::clock_offset::WORTH_SAYING_S;
+use lantern_core::clock_offset::{self, WORTH_SAYING_S};
 use lantern_core::coverage::coverage;
-use lantern_core::{Moment, ValueType};
+use lantern_core::{Moment, ValueType, duration};
 use lantern_store::{Device, Key};
 
 /// Coverage from which a soak test is passed.
@@ -102,8 +102,7 @@ pub(super) fn clock_step(offset_s: Option<f64>, has_readings: bool) -> Step {
             step("clock", title, StepState::Passed, finding)
         }
         Some(offset) => {
-            let way = if offset > 0.0 { "behind" } else { "ahead" };
-            let finding = format!("Its clock is {} {way}; set it, or send no times.", duration(offset.abs()));
+            let finding = format!("Its clock is {}; set it, or send no times.", clock_offset::told(offset));
             step("clock", title, StepState::Failed, finding)
         }
         None if has_readings => step(
@@ -172,17 +171,6 @@ pub(super) fn verdict(steps: &[Step]) -> String {
 
 const fn is_or_are(count: usize) -> &'static str {
     if count == 1 { "is" } else { "are" }
-}
-
-/// A length of time in the two units that tell it.
-pub(super) fn duration(seconds: f64) -> String {
-    match seconds {
-        s if s < 1.0 => format!("{:.0} ms", s * 1e3),
-        s if s < 120.0 => format!("{} s", (s * 10.0).round() / 10.0),
-        s if s < 7_200.0 => format!("{:.0} min", s / 60.0),
-        s if s < 172_800.0 => format!("{:.1} h", s / 3_600.0),
-        s => format!("{:.1} days", s / 86_400.0),
-    }
 }
 
 #[cfg(test)]

@@ -126,6 +126,11 @@ pub(crate) struct Outcome {
 }
 
 impl Outcome {
+    fn add(&mut self, signal: SignalId, Encoded { layer, bytes }: Encoded) {
+        self.layers.push((signal, layer));
+        self.encoded.push(bytes);
+    }
+
     /// Takes it in once it is written for good.
     pub(crate) fn take_in(self, memory: &mut Memory, tails: &Tails, limits: &Limits) -> Vec<Recorded> {
         for (signal, at) in self.newest {
@@ -160,8 +165,7 @@ pub(crate) async fn write(
             let signal = lots[0].lot.signal;
             outcome.recorded[lots[0].delivery].new += encoded.layer.puts().len();
             outcome.newest.extend(encoded.layer.span().map(|(_, last)| (signal, last)));
-            outcome.layers.push((signal, encoded.layer));
-            outcome.encoded.push(encoded.bytes);
+            outcome.add(signal, encoded);
             continue;
         }
         let mut run: Vec<Coming<'_>> = lots
@@ -250,9 +254,7 @@ fn updated(updates: &[(Moment, Seen<'_>)]) -> Run {
 
 fn add_layer(outcome: &mut Outcome, signal: SignalId, puts: Run) {
     if !puts.is_empty() {
-        let layer = Layer::of(puts);
-        outcome.encoded.push(EncodedLayer::of(signal, &layer));
-        outcome.layers.push((signal, layer));
+        outcome.add(signal, Encoded::of(signal, Layer::of(puts)));
     }
 }
 

@@ -3,7 +3,7 @@
 //! The recorder is one task for all. Whoever delivers sorts and encodes its own
 //! readings, so that many do it at once and the recorder has little left to do.
 
-use lantern_core::series::{EncodedLayer, Layer, Point, Run};
+use lantern_core::series::{EncodedLayer, Layer, Run};
 use lantern_core::{Reading, SignalId};
 
 /// The readings of one signal in a delivery.
@@ -40,14 +40,10 @@ fn lot(readings: &[Reading], keys: &[(i64, i64, u32)], burst: usize) -> Lot {
     let signal = SignalId(keys[0].0);
     let is_plain = keys.len() < burst && keys.windows(2).all(|pair| pair[0].1 < pair[1].1);
     let if_new = is_plain.then(|| {
-        let run: Run = keys.iter().map(|(_, _, place)| point(&readings[*place as usize])).collect();
+        let run: Run = keys.iter().map(|(_, _, place)| readings[*place as usize].point()).collect();
         Encoded::of(signal, Layer::of(run))
     });
     Lot { signal, places: keys.iter().map(|(_, _, place)| *place).collect(), if_new }
-}
-
-fn point(reading: &Reading) -> Point {
-    Point { at: reading.at, value: reading.value.clone(), quality: reading.quality, raw: reading.raw }
 }
 
 #[cfg(test)]

@@ -157,7 +157,8 @@ impl Sealer {
         }
         gathered.sealing.marks.push((signal, through));
         gathered.done.push(signal);
-        *self.written.entry(signal).or_insert(usize::MAX / 2) += written;
+        // One that nobody has looked at yet is worth a look.
+        *self.written.entry(signal).or_insert_with(|| self.limits.worth_rollup()) += written;
         if gathered.size >= TRANSACTION_BYTES || gathered.segments >= TRANSACTION_SEGMENTS {
             self.write(gathered, open).await?;
         }
