@@ -25,6 +25,7 @@
 //! | module | holds |
 //! |---|---|
 //! | [`allowance`] | how much a key may send |
+//! | [`attention`] | what of a device needs somebody's attention |
 //! | [`clock_offset`] | how far a sender's clock is off |
 //! | [`code`] | names of sites, devices and signals |
 //! | [`command`] | what a device can be told to do |
@@ -50,6 +51,7 @@
 //! | [`units`] | UCUM codes |
 
 pub mod allowance;
+pub mod attention;
 mod cbor;
 pub mod clock_offset;
 pub mod code;
@@ -59,6 +61,7 @@ pub mod convert;
 pub mod coverage;
 pub mod decode;
 mod device;
+mod digits;
 mod duration;
 pub mod formula;
 mod ids;
@@ -86,6 +89,7 @@ mod value;
 pub mod why;
 
 pub use device::{DeviceState, Position, SignalRole};
+pub use digits::{decimals, decimals_of_converted, decimals_worth_showing};
 pub use duration::duration;
 pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
 pub use median::median;
@@ -93,7 +97,7 @@ pub use micros::Micros;
 pub use moment::{Moment, MomentError};
 use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
-pub use value::{Value, ValueType, decimals, decimals_worth_showing};
+pub use value::{Value, ValueType};
 
 /// One value of one signal at one time.
 #[derive(Debug, Clone, PartialEq)]

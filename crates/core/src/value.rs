@@ -75,54 +75,9 @@ impl Value {
     }
 }
 
-/// How many decimals the values were given with, at most 6: what a display needs
-/// to show them as sent and no finer.
-#[must_use]
-pub fn decimals(values: impl IntoIterator<Item = f64>) -> u8 {
-    values
-        .into_iter()
-        .map(|value| {
-            // The shortest text that reads back as the same number is what the
-            // sender wrote, so its length is the resolution.
-            value.to_string().split_once('.').map_or(0, |(_, fraction)| fraction.len().min(6) as u8)
-        })
-        .max()
-        .unwrap_or(0)
-}
-
-/// How many decimals to show values with that were worked out, and so have all the
-/// digits there are: four significant ones of the largest, at most 6 decimals.
-#[must_use]
-pub fn decimals_worth_showing(values: impl IntoIterator<Item = f64>) -> u8 {
-    let largest = values.into_iter().map(f64::abs).fold(0.0, f64::max);
-    if largest == 0.0 { 0 } else { (3.0 - largest.log10().floor()).clamp(0.0, 6.0) as u8 }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn decimals_follow_what_was_sent() {
-        for (values, expected) in
-            [(vec![21.4, 21.0], 1), (vec![21.0], 0), (vec![0.001, 5.0], 3), (vec![1.0 / 3.0], 6), (vec![], 0)]
-        {
-            assert_eq!(decimals(values.clone()), expected, "{values:?}");
-        }
-    }
-
-    #[test]
-    fn what_was_worked_out_has_four_significant_digits() {
-        for (values, expected) in [
-            (vec![2.0 / 3.0, 9.400_663], 3),
-            (vec![-0.021_73], 5),
-            (vec![1e-9], 6),
-            (vec![123_456.7], 0),
-            (vec![0.0], 0),
-        ] {
-            assert_eq!(decimals_worth_showing(values.clone()), expected, "{values:?}");
-        }
-    }
 
     #[test]
     fn type_words_read_back() {

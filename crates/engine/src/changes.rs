@@ -153,6 +153,7 @@ impl Changes {
     async fn site_removed(&self, site: SiteId, devices: &[DeviceId], signals: &[SignalId]) {
         self.forget_signals(site, signals);
         self.plans.forget_site(site);
+        self.plans.forget_signals(devices);
         self.memories.forget_site(site);
         self.heard.forget(|_, of| of == site);
         self.links.forget(|device| devices.contains(&device));

@@ -14,6 +14,7 @@ use crate::links::Links;
 use crate::live::Live;
 use crate::meaning::{Converter, Definitions, Deriver, Jobs, Recompute, Reworker, Running, Trials};
 use crate::memories::Memories;
+use crate::now::Now;
 use crate::plans::Plans;
 use crate::publish::Publisher;
 use crate::setting_up::SetUp;
@@ -62,6 +63,8 @@ pub struct Engine {
     pub set_up: Arc<SetUp>,
     /// Devices in trial.
     pub commissionings: Commissionings,
+    /// Devices as they are now.
+    pub now: Now,
     /// Why nothing is seen.
     pub whys: Whys,
     /// Readings people enter and delete.
@@ -106,6 +109,7 @@ impl Engine {
                 heard: heard.clone(),
                 changes,
             },
+            now: base.now(),
             whys: Whys { store: store.clone(), heard: heard.clone(), contacts: contacts.clone() },
             trials: Trials { definitions: definitions.clone(), latest: latest.clone() },
             store,
@@ -172,6 +176,16 @@ impl Base {
             commands: self.open_commands.clone(),
             live: self.live.clone(),
             publisher: self.publisher.clone(),
+        }
+    }
+
+    fn now(&self) -> Now {
+        Now {
+            store: self.store.clone(),
+            plans: self.plans.clone(),
+            latest: self.latest.clone(),
+            heard: self.heard.clone(),
+            links: self.links.clone(),
         }
     }
 

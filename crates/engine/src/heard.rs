@@ -127,6 +127,11 @@ impl Heard {
         self.devices().get(&device).and_then(|entry| entry.last)
     }
 
+    /// How a device was doing when it was last judged.
+    pub fn presence(&self, device: DeviceId) -> Option<Presence> {
+        Some(self.devices().get(&device)?.presence)
+    }
+
     /// How far a device's clock is behind, in seconds.
     pub fn clock_offset_s(&self, device: DeviceId) -> Option<f64> {
         self.devices().get(&device)?.clock.median_s()

@@ -23,10 +23,10 @@
 //! | 7 | [`intake`], [`commissioning`], [`by_hand`] |
 //! | 6 | [`setting_up`] |
 //! | 5 | [`meaning`], [`commands`] |
-//! | 4 | [`changes`] |
+//! | 4 | [`changes`], [`now`] |
 //! | 3 | [`heard`], [`contacts`], [`links`], dummies, open commands, [`publish`] |
 //! | 2 | [`live`] |
-//! | 1 | [`plans`], [`latest`], memories, allowances, [`keys`], [`shown`] |
+//! | 1 | [`plans`], [`latest`], traces, memories, allowances, [`keys`], [`shown`] |
 //! | 0 | [`problem`], [`documents`], [`definitions`], [`checks`], [`declared`], [`find`], [`secret`], [`recipes`], the clock |
 //!
 //! It does not know who may do what ([`lantern-http`] guards its routes), opens no socket,
@@ -54,6 +54,7 @@ pub mod links;
 pub mod live;
 pub mod meaning;
 mod memories;
+pub mod now;
 pub mod plans;
 pub mod problem;
 pub mod publish;
@@ -63,6 +64,7 @@ pub mod setting_up;
 mod shared;
 pub mod shown;
 mod tasks;
+mod traces;
 pub mod why;
 
 pub use allowances::Allowances;

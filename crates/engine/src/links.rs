@@ -71,6 +71,12 @@ impl Links {
         of_device.filter_map(|((_, hour), signed)| Some((start(*hour)?, signed.net()))).collect()
     }
 
+    /// What was counted of all devices and is not written yet.
+    pub(crate) fn pending_of_all(&self) -> Vec<(DeviceId, LinkCounts)> {
+        let inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
+        inner.hours.iter().map(|((device, _), signed)| (*device, signed.net())).collect()
+    }
+
     /// Writes what was counted. What could not be written is kept for the next time.
     ///
     /// # Errors

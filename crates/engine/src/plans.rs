@@ -5,6 +5,7 @@ use crate::declared;
 use crate::definitions::{self, meaning_of};
 use crate::documents::{self, Damaged};
 use crate::shared::Shared;
+use crate::shown;
 use jiff::tz::TimeZone;
 use lantern_core::decode::Decoder;
 use lantern_core::decode::decoder::Form;
@@ -73,6 +74,24 @@ pub struct PublishedSignal {
     pub is_declared: bool,
 }
 
+/// A signal, and what its meaning says of it.
+#[derive(Debug)]
+pub struct DeclaredSignal {
+    /// The signal.
+    pub signal: Signal,
+    /// What was sent becomes its values by this, if by anything.
+    pub meaning: Option<Meaning>,
+    /// How its unit is shown.
+    pub symbol: String,
+}
+
+impl From<Signal> for DeclaredSignal {
+    fn from(signal: Signal) -> Self {
+        let meaning = meaning_of(&signal).ok().flatten();
+        Self { meaning, symbol: shown::symbol(signal.unit.as_deref()), signal }
+    }
+}
+
 /// Topics that devices of a site were told are their own.
 #[derive(Debug, Default)]
 pub struct OwnTopics(Vec<(DeviceId, OwnTopic)>);
@@ -100,6 +119,7 @@ pub struct Plans {
     store: Arc<Store>,
     keys: Shared<[u8; 32], KeyOwner>,
     devices: Shared<DeviceId, Arc<DevicePlan>>,
+    signals: Shared<DeviceId, Arc<[DeclaredSignal]>>,
     zones: Shared<SiteId, TimeZone>,
     codes: Shared<SiteId, Arc<str>>,
     topics: Shared<SiteId, Arc<OwnTopics>>,
@@ -114,6 +134,7 @@ impl Plans {
             store,
             keys: Shared::default(),
             devices: Shared::default(),
+            signals: Shared::default(),
             zones: Shared::default(),
             codes: Shared::default(),
             topics: Shared::default(),
@@ -135,6 +156,15 @@ impl Plans {
     /// [`StoreError::NotFound`] if there is no such device any more.
     pub async fn device(&self, id: DeviceId) -> Result<Arc<DevicePlan>, StoreError> {
         self.devices.get(&id, || self.load(id)).await
+    }
+
+    /// The signals of a device in the order they were declared, and what waits.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn signals(&self, id: DeviceId) -> Result<Arc<[DeclaredSignal]>, StoreError> {
+        let read = || async { Ok(self.store.signals(id).await?.into_iter().map(DeclaredSignal::from).collect()) };
+        self.signals.get(&id, read).await
     }
 
     /// The zone of a site.
@@ -186,11 +216,13 @@ impl Plans {
     /// Forgets what a device sends: names began to wait, or are ignored.
     pub(crate) fn forget_names(&self, device: DeviceId) {
         self.devices.forget(&device);
+        self.signals.forget(&device);
     }
 
     /// Forgets a device and its keys, and what its site's devices have in common.
     pub(crate) fn forget_device(&self, site: SiteId, device: DeviceId) {
         self.devices.forget(&device);
+        self.signals.forget(&device);
         self.forget_keys(site, Some(device));
         self.topics.forget(&site);
         self.meanings.forget(&site);
@@ -201,7 +233,12 @@ impl Plans {
         self.keys.retain(|_, owner| owner.site != site || owner.device != device);
     }
 
-    /// Forgets all of a site.
+    /// Forgets the signals of devices that were removed.
+    pub(crate) fn forget_signals(&self, devices: &[DeviceId]) {
+        devices.iter().for_each(|device| self.signals.forget(device));
+    }
+
+    /// Forgets all of a site but the signals of its devices.
     pub(crate) fn forget_site(&self, site: SiteId) {
         self.zones.forget(&site);
         self.codes.forget(&site);

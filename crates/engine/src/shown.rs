@@ -1,7 +1,9 @@
 //! What of the store and the computation is shown: as the API has it.
 
-use crate::definitions::{meaning_document, meaning_of};
+use crate::definitions::meaning_document;
+use crate::plans::DeclaredSignal;
 use lantern_api as api;
+use lantern_core::link::LinkCounts;
 use lantern_core::presence::Presence;
 use lantern_core::quality::Quality;
 use lantern_core::series::Point;
@@ -106,10 +108,17 @@ pub fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
 
 /// How many decimals a signal's values are worth, from the last of them.
 #[must_use]
-pub fn decimals(signal: &store::Signal, values: impl Iterator<Item = f64>) -> u8 {
-    let meaning = meaning_of(signal).ok().flatten();
-    let is_worked_out = meaning.is_some_and(|meaning| meaning.formula.is_some() || meaning.conversion.is_some());
-    if is_worked_out { lantern_core::decimals_worth_showing(values) } else { lantern_core::decimals(values) }
+pub fn decimals(of: &DeclaredSignal, last: &[Point]) -> u8 {
+    let numbers = last.iter().filter_map(|point| point.value.as_number());
+    match &of.meaning {
+        Some(meaning) if meaning.conversion.is_some() => {
+            let pairs: Vec<(f64, f64)> =
+                last.iter().filter_map(|point| Some((point.raw?, point.value.as_number()?))).collect();
+            lantern_core::decimals_of_converted(&pairs).unwrap_or_else(|| lantern_core::decimals_worth_showing(numbers))
+        }
+        Some(meaning) if meaning.formula.is_some() => lantern_core::decimals_worth_showing(numbers),
+        _ => lantern_core::decimals(numbers),
+    }
 }
 
 /// How a unit is shown; empty for none.
@@ -149,5 +158,17 @@ pub fn key(key: store::Key) -> api::Key {
         last_used_at: time(key.last_used_at),
         last_used_from: key.last_used_from,
         revoked_at: time(key.revoked_at),
+    }
+}
+
+/// How messages came through.
+#[must_use]
+pub fn link_counts(counts: LinkCounts) -> api::LinkCounts {
+    api::LinkCounts {
+        received: counts.received,
+        lost: counts.lost,
+        repeated: counts.repeated,
+        restarted: counts.restarted,
+        delivery_ratio: counts.delivery_ratio(),
     }
 }

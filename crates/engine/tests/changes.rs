@@ -38,6 +38,15 @@ async fn picture(engine: &Engine, place: &Place) -> BTreeMap<&'static str, Strin
     }
     engine.heard.judge(lantern_engine::clock::now());
     let heard: Vec<_> = engine.heard.all().into_iter().filter(|(id, ..)| *id == device).collect();
+    let device_now = match engine.store.device_by_id(device).await {
+        Ok(device) => engine.now.of(vec![device], true).await.unwrap().pop(),
+        Err(_) => None,
+    };
+    let now = device_now.map(|now| {
+        let signals = now.signals.into_iter().map(|s| (s.signal, s.name, s.symbol, s.decimals, s.last, s.doubt));
+        let signals: Vec<_> = signals.collect();
+        format!("{:?}", (signals, now.kind, now.attention, now.trace.map(|trace| trace.means)))
+    });
     let commands: Vec<String> = engine.commands.standing(device).into_iter().map(|command| command.name).collect();
     BTreeMap::from([
         ("plan", plan),
@@ -47,6 +56,7 @@ async fn picture(engine: &Engine, place: &Place) -> BTreeMap<&'static str, Strin
         ("key", format!("{:?}", engine.plans.key_owner(&hash(&place.key)).await)),
         ("meanings", format!("{means:?}")),
         ("latest", format!("{latest:?}")),
+        ("now", format!("{now:?}")),
         ("heard", format!("{heard:?}")),
         ("commands", format!("{commands:?}")),
     ])
@@ -115,7 +125,7 @@ const CASES: &[Case] = &[
                 world.engine.set_up.add_signal(site, device, &new, "ann").await.unwrap();
             })
         },
-        &["plan"],
+        &["plan", "now"],
     ),
     (
         "a signal's unit",
@@ -127,7 +137,7 @@ const CASES: &[Case] = &[
                 world.engine.set_up.change_signal(site, device, &signal, change).await.unwrap();
             })
         },
-        &["plan"],
+        &["plan", "now"],
     ),
     (
         "a signal removed",
@@ -137,7 +147,7 @@ const CASES: &[Case] = &[
                 world.engine.set_up.remove_signal(&world.tower.device, &signal).await.unwrap();
             })
         },
-        &["plan"],
+        &["plan", "now"],
     ),
     (
         "a signal's meaning",
@@ -188,7 +198,7 @@ const CASES: &[Case] = &[
                 world.engine.commissionings.begin_trial(&world.tower.device).await.unwrap();
             })
         },
-        &[],
+        &["now"],
     ),
     (
         "live without its readings",
@@ -211,7 +221,7 @@ const CASES: &[Case] = &[
                 world.engine.by_hand.delete(&world.tower.device, &signal, all).await.unwrap();
             })
         },
-        &["latest"],
+        &["latest", "now"],
     ),
     (
         "a reading entered by hand",
@@ -222,7 +232,7 @@ const CASES: &[Case] = &[
                 world.engine.by_hand.enter(&world.tower.device, &signal, new, "ann").await.unwrap();
             })
         },
-        &["latest"],
+        &["latest", "now"],
     ),
     (
         "an undeclared name",
@@ -232,7 +242,7 @@ const CASES: &[Case] = &[
                 assert_eq!(answer.waiting.len(), 1, "{answer:?}");
             })
         },
-        &["plan"],
+        &["plan", "now"],
     ),
 ];
 

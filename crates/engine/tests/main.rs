@@ -9,6 +9,8 @@ mod commands;
 mod intake;
 /// What is sent becomes what it means.
 mod meaning;
+/// Devices as they are now.
+mod now;
 /// Whether a device is there.
 mod presence;
 /// The set-up.

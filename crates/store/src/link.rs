@@ -5,6 +5,8 @@ use crate::{Store, StoreError};
 use lantern_core::link::LinkCounts;
 use lantern_core::{DeviceId, Moment};
 use sqlx::Row;
+use sqlx::sqlite::SqliteRow;
+use std::collections::HashMap;
 
 /// Hours kept: sixty days.
 const KEPT_S: f64 = 60.0 * 86_400.0;
@@ -61,19 +63,7 @@ impl Store {
             .bind(limit)
             .fetch_all(&self.read)
             .await?;
-        let hour = |row: &sqlx::sqlite::SqliteRow| {
-            let count = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<i64, _>(column)?.max(0) as u64);
-            Ok(LinkHour {
-                device,
-                from: moment(row.try_get("hour")?),
-                counts: LinkCounts {
-                    received: count("received")?,
-                    lost: count("lost")?,
-                    repeated: count("repeated")?,
-                    restarted: count("restarted")?,
-                },
-            })
-        };
+        let hour = |row: &SqliteRow| Ok(LinkHour { device, from: moment(row.try_get("hour")?), counts: counts(row)? });
         Ok(rows.iter().map(hour).collect::<Result<_, sqlx::Error>>()?)
     }
 
@@ -97,4 +87,58 @@ impl Store {
         .await?;
         Ok(rows.iter().map(crate::device::device).collect::<Result<_, _>>()?)
     }
+
+    /// How the messages of devices came through from a time on; those without a counter are left
+    /// out.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn link_totals(
+        &self,
+        devices: &[DeviceId],
+        from: Moment,
+    ) -> Result<HashMap<DeviceId, LinkCounts>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT device_id, sum(received) AS received, sum(lost) AS lost, sum(repeated) AS repeated,
+                 sum(restarted) AS restarted
+             FROM link_hour WHERE device_id IN (SELECT value FROM json_each(?)) AND hour >= ? GROUP BY device_id",
+        )
+        .bind(id_list(devices))
+        .bind(from.as_micros())
+        .fetch_all(&self.read)
+        .await?;
+        let total = |row: &SqliteRow| Ok((DeviceId(row.try_get("device_id")?), counts(row)?));
+        Ok(rows.iter().map(total).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// Who carries whom: pairs of a carrier, one of those given, and a device.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn carried_by(&self, carriers: &[DeviceId]) -> Result<Vec<(DeviceId, DeviceId)>, StoreError> {
+        let pairs: Vec<(i64, i64)> = sqlx::query_as(
+            "SELECT carrier_id, id FROM device
+             WHERE carrier_id IN (SELECT value FROM json_each(?)) AND removed_at IS NULL",
+        )
+        .bind(id_list(carriers))
+        .fetch_all(&self.read)
+        .await?;
+        Ok(pairs.into_iter().map(|(carrier, device)| (DeviceId(carrier), DeviceId(device))).collect())
+    }
+}
+
+/// Ids as a JSON list, which SQLite takes apart again.
+fn id_list(devices: &[DeviceId]) -> String {
+    let ids: Vec<String> = devices.iter().map(|device| device.0.to_string()).collect();
+    format!("[{}]", ids.join(","))
+}
+
+fn counts(row: &SqliteRow) -> Result<LinkCounts, sqlx::Error> {
+    let count = |column: &str| Ok::<_, sqlx::Error>(row.try_get::<i64, _>(column)?.max(0) as u64);
+    Ok(LinkCounts {
+        received: count("received")?,
+        lost: count("lost")?,
+        repeated: count("repeated")?,
+        restarted: count("restarted")?,
+    })
 }

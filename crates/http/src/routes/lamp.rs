@@ -6,9 +6,10 @@ use crate::failure::Failure;
 use crate::found;
 use lantern_core::lamp::{Lamp, line};
 use lantern_core::presence::Presence;
-use lantern_core::{Moment, Value, ValueType};
+use lantern_core::{Value, ValueType};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
+use lantern_engine::plans::DeclaredSignal;
 use lantern_engine::{clock, shown};
 use lantern_store::Device;
 use rocket::{Route, State, get, routes};
@@ -92,28 +93,25 @@ async fn of_device(
 
 /// The value to show, with its unit and without.
 async fn value_of(engine: &Engine, device: &Device, wanted: Option<&str>) -> Result<(String, String), Problem> {
-    let signals = engine.store.signals(device.id).await?;
-    let is_wanted = |signal: &&lantern_store::Signal| match wanted {
-        Some(code) => signal.code == code && signal.value_type.is_some(),
-        None => signal.value_type == Some(ValueType::Number),
+    let signals = engine.plans.signals(device.id).await?;
+    let is_wanted = |of: &&DeclaredSignal| match wanted {
+        Some(code) => of.signal.code == code && of.signal.value_type.is_some(),
+        None => of.signal.value_type == Some(ValueType::Number),
     };
-    let Some(signal) = signals.iter().find(is_wanted) else {
+    let Some(of) = signals.iter().find(is_wanted) else {
         return match wanted {
             Some(code) => Err(Problem::missing(lantern_store::StoreError::NotFound, "signal", code)),
             None => Ok(Default::default()),
         };
     };
-    let readings: Vec<(Moment, Value)> = engine.latest.readings(signal.id).await?;
-    let Some((_, last)) = readings.last() else { return Ok(Default::default()) };
-    let short = match last {
-        Value::Number(number) => {
-            let digits = shown::decimals(signal, readings.iter().filter_map(|(_, value)| value.as_number()));
-            format!("{number:.*}", usize::from(digits))
-        }
+    let readings = engine.latest.last(of.signal.id).await?.good;
+    let Some(last) = readings.last() else { return Ok(Default::default()) };
+    let short = match &last.value {
+        Value::Number(number) => format!("{number:.*}", usize::from(shown::decimals(of, &readings))),
         Value::Flag(flag) => if *flag { "yes" } else { "no" }.to_owned(),
         Value::Text(text) => text.clone(),
     };
-    let symbol = shown::symbol(signal.unit.as_deref());
+    let symbol = &of.symbol;
     let long = if symbol.is_empty() { short.clone() } else { format!("{short} {symbol}") };
     Ok((long, short))
 }

@@ -5,9 +5,9 @@ use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{Joining, Link, LinkHour, LinkValue, NewJoining, Page};
+use lantern_api::{Joining, Link, LinkHour, NewJoining, Page};
+use lantern_core::Moment;
 use lantern_core::link::LinkCounts;
-use lantern_core::{Moment, SignalRole, Value};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::{clock, shown as projected};
@@ -25,16 +25,6 @@ pub(super) fn routes() -> Vec<Route> {
     routes![of_device, carried, joining, open, close]
 }
 
-fn counts(counts: LinkCounts) -> lantern_api::LinkCounts {
-    lantern_api::LinkCounts {
-        received: counts.received,
-        lost: counts.lost,
-        repeated: counts.repeated,
-        restarted: counts.restarted,
-        delivery_ratio: counts.delivery_ratio(),
-    }
-}
-
 async fn link_of(engine: &Engine, device: Device, now: Moment) -> Result<Link, Problem> {
     let from = now.plus_seconds(-DAY_S);
     let mut hours: BTreeMap<Moment, LinkCounts> = BTreeMap::new();
@@ -46,18 +36,7 @@ async fn link_of(engine: &Engine, device: Device, now: Moment) -> Result<Link, P
     }
     let mut day = LinkCounts::default();
     hours.values().for_each(|hour| day.add(*hour));
-    let (mut battery, mut quality) = (None, None);
-    for signal in engine.store.signals(device.id).await? {
-        let place = match signal.role {
-            Some(SignalRole::Battery) => &mut battery,
-            Some(SignalRole::Link) => &mut quality,
-            _ => continue,
-        };
-        if let Some((at, Value::Number(value))) = engine.latest.readings(signal.id).await?.pop() {
-            let symbol = projected::symbol(signal.unit.as_deref());
-            *place = Some(LinkValue { signal: signal.code, value, symbol, at: at.to_string() });
-        }
-    }
+    let (battery, quality) = engine.now.link_values(device.id).await?;
     let standing = projected::standing(&device, engine.heard.last(device.id), now);
     Ok(Link {
         device: device.code,
@@ -67,10 +46,10 @@ async fn link_of(engine: &Engine, device: Device, now: Moment) -> Result<Link, P
         last_heard_at: standing.last_heard_at,
         battery,
         quality,
-        day: counts(day),
+        day: projected::link_counts(day),
         hours: hours
             .into_iter()
-            .map(|(from, hour)| LinkHour { from: from.to_string(), counts: counts(hour) })
+            .map(|(from, hour)| LinkHour { from: from.to_string(), counts: projected::link_counts(hour) })
             .collect(),
     })
 }
