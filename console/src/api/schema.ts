@@ -1715,6 +1715,13 @@ export interface components {
             /** @description The unit the sender named, or the one its name suggests. */
             unit?: string;
         };
+        /** @description Something that needs attention. */
+        Attention: {
+            /** @description What it is. */
+            concern: components["schemas"]["Concern"];
+            /** @description The reason in words, such as `lost 23 % of a day's messages`. */
+            text: string;
+        };
         /**
          * @description What a value would become.
          * @enum {string}
@@ -1799,6 +1806,19 @@ export interface components {
              * @description What the signal said, in its unit.
              */
             said: number;
+        };
+        /** @description How many devices one carries, and how they are doing. */
+        Carries: {
+            /**
+             * Format: int32
+             * @description All of them.
+             */
+            devices: number;
+            /**
+             * Format: int32
+             * @description Those that are fresh.
+             */
+            fresh: number;
         };
         /** @description How many readings were caught by one check. */
         Caught: {
@@ -2078,6 +2098,11 @@ export interface components {
             /** @description The unit in which they are compared. */
             unit?: string;
         };
+        /**
+         * @description Kinds of what needs attention, the most urgent first.
+         * @enum {string}
+         */
+        Concern: "silent" | "losses" | "battery-low" | "wrong-clock" | "suspect" | "late" | "names-waiting" | "never" | "trial";
         /** @description The connection of a device whose protocol has one. */
         Connection: {
             /** @description How the last one ended, in words; absent while connected. */
@@ -2658,12 +2683,22 @@ export interface components {
         };
         /** @description A device as it is now. */
         DeviceNow: {
+            /** @description What needs attention, the most urgent first; empty if all is well. */
+            attention?: components["schemas"]["Attention"][];
+            /** @description Its battery. */
+            battery?: components["schemas"]["LinkValue"];
+            /** @description The devices whose messages it carries, if it carries any. */
+            carries?: components["schemas"]["Carries"];
             /**
              * Format: double
              * @description The median of arrival minus the sender's time over its last messages, in
              *     seconds.
              */
             clock_offset_s?: number;
+            /** @description Its connection, if its protocol keeps one. */
+            connection?: components["schemas"]["Connection"];
+            /** @description How its messages came through in the last 24 hours, if they are counted. */
+            day?: components["schemas"]["LinkCounts"];
             /** @description The device's code. */
             device: string;
             /**
@@ -2671,8 +2706,12 @@ export interface components {
              * @description How often it is expected to report, in seconds.
              */
             interval_s: number;
+            /** @description The kind it was made from. */
+            kind?: string;
             /** @description When it last delivered something. */
             last_heard_at?: string;
+            /** @description How well it is received. */
+            link?: components["schemas"]["LinkValue"];
             /** @description Its name for people. */
             name: string;
             /** @description How it is doing. */
@@ -3683,12 +3722,22 @@ export interface components {
         Page_DeviceNow: {
             /** @description The items, in the list's order. */
             items: {
+                /** @description What needs attention, the most urgent first; empty if all is well. */
+                attention?: components["schemas"]["Attention"][];
+                /** @description Its battery. */
+                battery?: components["schemas"]["LinkValue"];
+                /** @description The devices whose messages it carries, if it carries any. */
+                carries?: components["schemas"]["Carries"];
                 /**
                  * Format: double
                  * @description The median of arrival minus the sender's time over its last messages, in
                  *     seconds.
                  */
                 clock_offset_s?: number;
+                /** @description Its connection, if its protocol keeps one. */
+                connection?: components["schemas"]["Connection"];
+                /** @description How its messages came through in the last 24 hours, if they are counted. */
+                day?: components["schemas"]["LinkCounts"];
                 /** @description The device's code. */
                 device: string;
                 /**
@@ -3696,8 +3745,12 @@ export interface components {
                  * @description How often it is expected to report, in seconds.
                  */
                 interval_s: number;
+                /** @description The kind it was made from. */
+                kind?: string;
                 /** @description When it last delivered something. */
                 last_heard_at?: string;
+                /** @description How well it is received. */
+                link?: components["schemas"]["LinkValue"];
                 /** @description Its name for people. */
                 name: string;
                 /** @description How it is doing. */
@@ -4505,6 +4558,8 @@ export interface components {
              * @description Decimals its values were sent with, 0 to 6: show no more.
              */
             decimals: number;
+            /** @description The newest reading, if it is newer than the last good one and not good. */
+            doubt?: components["schemas"]["Reading"];
             /** @description The last reading. */
             last?: components["schemas"]["Reading"];
             /** @description Its name for people. */
@@ -4930,12 +4985,14 @@ export interface components {
     pathItems: never;
 }
 export type Arrival = components['schemas']['Arrival'];
+export type Attention = components['schemas']['Attention'];
 export type Becomes = components['schemas']['Becomes'];
 export type Bucket = components['schemas']['Bucket'];
 export type BucketUnit = components['schemas']['BucketUnit'];
 export type ByteOrder = components['schemas']['ByteOrder'];
 export type Calibration = components['schemas']['Calibration'];
 export type CalibrationPair = components['schemas']['CalibrationPair'];
+export type Carries = components['schemas']['Carries'];
 export type Caught = components['schemas']['Caught'];
 export type ChangeEvent = components['schemas']['ChangeEvent'];
 export type Changed = components['schemas']['Changed'];
@@ -4953,6 +5010,7 @@ export type Compared = components['schemas']['Compared'];
 export type ComparedFigures = components['schemas']['ComparedFigures'];
 export type ComparedPair = components['schemas']['ComparedPair'];
 export type Comparison = components['schemas']['Comparison'];
+export type Concern = components['schemas']['Concern'];
 export type Connection = components['schemas']['Connection'];
 export type Contact = components['schemas']['Contact'];
 export type ContactDetails = components['schemas']['ContactDetails'];

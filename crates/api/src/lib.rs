@@ -47,7 +47,7 @@ pub use storage::*;
 pub use trying::*;
 pub use why::*;
 
-pub use lantern_core::attention::{Attention, Concern};
+pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::presence::Presence;
 pub use lantern_core::retention::Retention;

@@ -9,6 +9,7 @@ mod intake;
 mod meaning;
 mod month;
 mod mqtt;
+mod now;
 mod plain_rows;
 mod reconvert;
 mod service;
@@ -47,7 +48,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 25] = [
+const NAMES: [&str; 26] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -58,6 +59,7 @@ const NAMES: [&str; 25] = [
     "mqtt-qos1-100",
     "mqtt-idle-5000",
     "mqtt-fanout-1000",
+    "now-1000",
     "store-bytes-slow",
     "store-bytes-waveform",
     "store-chart-year",
@@ -110,6 +112,7 @@ async fn measure(cli: &Cli) -> Result<()> {
             "mqtt-qos1-100" => mqtt::qos1_100(cli.rounds).await?,
             "mqtt-idle-5000" => mqtt::idle_5000().await?,
             "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
+            "now-1000" => now::now_1000(cli.rounds).await?,
             "store-bytes-slow" | "store-bytes-waveform" => store::bytes(name).await?,
             "store-chart-year" => store::chart_year(cli.rounds).await?,
             "store-chart-20" => month::chart_20(cli.rounds).await?,

@@ -2,10 +2,14 @@
 
 use crate::work::{DEVICES, SIGNALS, code};
 use anyhow::{Context, Result, bail};
+use futures::{StreamExt, TryStreamExt};
 use lantern_launch::{Launch, Launched};
 use reqwest::Client;
 use serde_json::{Value, json};
 use std::path::Path;
+
+/// Devices that are made at once.
+const AT_ONCE: usize = 8;
 
 /// A client of one connection that trusts nobody: to read whom the system trusts takes
 /// as long as hundreds of requests.
@@ -28,12 +32,17 @@ pub(crate) struct Service {
 impl Service {
     /// Starts a service and makes the devices.
     pub(crate) async fn start(data: &Path) -> Result<Self> {
+        Self::start_with(data, DEVICES, SIGNALS).await
+    }
+
+    /// Starts a service and makes so many devices with so many signals each.
+    pub(crate) async fn start_with(data: &Path, devices: usize, signals: usize) -> Result<Self> {
         let launched = launch(data)?.start()?;
         let said = &launched.said;
         let (url, mqtt, code) = (said.url.clone(), said.at("mqtt"), said.code.clone());
         let (Some(mqtt), Some(code)) = (mqtt, code) else { bail!("the service has run before, or without MQTT") };
         let mut service = Self { launched, url, mqtt, keys: Vec::new(), token: String::new(), client: client()? };
-        service.make_devices(&code).await?;
+        service.make_devices(&code, devices, signals).await?;
         Ok(service)
     }
 
@@ -45,19 +54,26 @@ impl Service {
         Ok(())
     }
 
-    async fn make_devices(&mut self, set_up_code: &str) -> Result<()> {
+    async fn make_devices(&mut self, set_up_code: &str, devices: usize, signals: usize) -> Result<()> {
         let set_up = json!({"code": set_up_code, "name": "bench", "password": "bench bench bench", "token": true});
         let token = self.post("", "set-up", set_up).await?["token"].as_str().unwrap_or_default().to_owned();
         self.post(&token, "sites", json!({"name": "Bench", "zone": "UTC"})).await?;
-        for device in 0..DEVICES {
-            let signals: Vec<Value> = (0..SIGNALS).map(|signal| json!({"code": code(signal)})).collect();
-            let name = format!("d{device}");
-            self.post(&token, "sites/bench/devices", json!({"name": name, "signals": signals})).await?;
-            let key = self.post(&token, &format!("sites/bench/devices/{name}/keys"), json!({})).await?;
-            self.keys.push(key["key"].as_str().unwrap_or_default().to_owned());
-        }
         self.token = token;
+        let signals: Vec<Value> = (0..signals).map(|signal| json!({"code": code(signal)})).collect();
+        let made: Vec<String> = futures::stream::iter(0..devices)
+            .map(|device| self.make_device(device, &signals))
+            .buffered(AT_ONCE)
+            .try_collect()
+            .await?;
+        self.keys = made;
         Ok(())
+    }
+
+    async fn make_device(&self, device: usize, signals: &[Value]) -> Result<String> {
+        let name = format!("d{device}");
+        self.post(&self.token, "sites/bench/devices", json!({"name": name, "signals": signals})).await?;
+        let key = self.post(&self.token, &format!("sites/bench/devices/{name}/keys"), json!({})).await?;
+        Ok(key["key"].as_str().unwrap_or_default().to_owned())
     }
 
     /// The process.
@@ -101,6 +117,14 @@ impl Service {
                 _ => bail!("the job ended as {job}"),
             }
         }
+    }
+
+    /// Sends readings in JSON.
+    pub(crate) async fn send(&self, key: &str, body: String) -> Result<()> {
+        let request = self.client.post(format!("{}/in", self.url)).bearer_auth(key);
+        let request = request.header("Content-Type", "application/json").body(body);
+        request.send().await?.error_for_status()?;
+        Ok(())
     }
 
     /// A key that reads all there is.

@@ -75,6 +75,12 @@ pub(crate) fn local(text: &str, zone: &TimeZone) -> String {
         .map_or_else(|_| text.to_owned(), |t| zoned(t, zone).strftime("%Y-%m-%d %H:%M:%S").to_string())
 }
 
+/// A time in a zone that programs read too (RFC 3339): `2026-05-01T14:00:00.25+02:00`.
+pub(crate) fn with_offset(text: &str, zone: &TimeZone) -> String {
+    text.parse::<Timestamp>()
+        .map_or_else(|_| text.to_owned(), |t| zoned(t, zone).strftime("%Y-%m-%dT%H:%M:%S%.f%:z").to_string())
+}
+
 fn zoned(timestamp: Timestamp, zone: &TimeZone) -> Zoned {
     timestamp.to_zoned(zone.clone())
 }
@@ -92,6 +98,20 @@ pub(crate) fn age(seconds: f64) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_time_in_a_zone_is_the_same_time() {
+        let zone = TimeZone::get("Europe/Madrid").unwrap();
+        for (utc, local) in [
+            ("2026-05-01T12:00:00Z", "2026-05-01T14:00:00+02:00"),
+            ("2026-12-01T12:00:00.25Z", "2026-12-01T13:00:00.25+01:00"),
+            ("no time", "no time"),
+        ] {
+            let seen = with_offset(utc, &zone);
+            assert_eq!(seen, local);
+            assert_eq!(seen.parse::<Timestamp>().ok(), utc.parse::<Timestamp>().ok());
+        }
+    }
 
     #[test]
     fn ago_is_a_number_and_a_unit() {

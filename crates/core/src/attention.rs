@@ -104,6 +104,64 @@ pub fn attention(standing: &Standing<'_>) -> Vec<Attention> {
     found
 }
 
+/// The state of all devices in a sentence, from the most urgent concern of each, if it has any:
+/// `9 of 11 are well, 1 silent since 02:14, 1 losing messages`.
+#[must_use]
+pub fn sentence(most_urgent: &[Option<Concern>], silent_since: Option<&str>) -> String {
+    let of = |concern: Option<Concern>| most_urgent.iter().filter(|one| **one == concern).count();
+    let (all, well) = (most_urgent.len(), of(None));
+    if all == well {
+        return match all {
+            0 => "No device yet".to_owned(),
+            1 => "The one device is well".to_owned(),
+            2 => "Both devices are well".to_owned(),
+            _ => format!("All {all} devices are well"),
+        };
+    }
+    let mut sentence = format!("{well} of {all} {} well", if well == 1 { "is" } else { "are" });
+    for concern in Concern::ALL {
+        match of(Some(concern)) {
+            0 => {}
+            count => sentence.push_str(&format!(", {count} {}", concern.told())),
+        }
+        if let (Concern::Silent, Some(since), 1..) = (concern, silent_since, of(Some(concern))) {
+            sentence.push_str(&format!(" since {since}"));
+        }
+    }
+    sentence
+}
+
+impl Concern {
+    /// All of them, the most urgent first.
+    pub const ALL: [Self; 9] = [
+        Self::Silent,
+        Self::Losses,
+        Self::BatteryLow,
+        Self::WrongClock,
+        Self::Suspect,
+        Self::Late,
+        Self::NamesWaiting,
+        Self::Never,
+        Self::Trial,
+    ];
+
+    /// How devices of which it is the most urgent are counted, as after `3`.
+    #[must_use]
+    pub const fn told(self) -> &'static str {
+        match self {
+            Self::Silent => "silent",
+            Self::Losses => "losing messages",
+            Self::BatteryLow => "with a low battery",
+            Self::WrongClock => "with a wrong clock",
+            Self::Suspect => "with suspect values",
+            Self::Late => "late",
+            Self::NamesWaiting => "with names waiting",
+            Self::Never => "never heard",
+            Self::Trial => "in trial",
+        }
+    }
+}
+
 fn losses(day: LinkCounts) -> Option<String> {
     if day.received + day.lost < ENOUGH_MESSAGES {
         return None;
@@ -216,5 +274,26 @@ mod tests {
         let concerns: Vec<Concern> = attention(&standing).iter().map(|a| a.concern).collect();
         use Concern::{BatteryLow, Late, Losses, NamesWaiting, Suspect, Trial, WrongClock};
         assert_eq!(concerns, [Losses, BatteryLow, WrongClock, Suspect, Late, NamesWaiting, Trial]);
+    }
+
+    #[test]
+    fn a_sentence_counts_each_device_once() {
+        use Concern::{Losses, Silent, Trial};
+        for (devices, since, expected) in [
+            (&[][..], None, "No device yet"),
+            (&[None], None, "The one device is well"),
+            (&[None, None], None, "Both devices are well"),
+            (&[None, None, None], None, "All 3 devices are well"),
+            (&[None, Some(Trial)], None, "1 of 2 is well, 1 in trial"),
+            (
+                &[Some(Losses), None, Some(Silent), Some(Silent), None],
+                Some("02:14"),
+                "2 of 5 are well, 2 silent since 02:14, 1 losing messages",
+            ),
+            (&[Some(Losses)], Some("02:14"), "0 of 1 are well, 1 losing messages"),
+        ] {
+            assert_eq!(sentence(devices, since), expected);
+        }
+        assert!(Concern::ALL.is_sorted(), "the most urgent first");
     }
 }

@@ -30,12 +30,23 @@ pub fn decimals_worth_showing(values: impl IntoIterator<Item = f64>) -> u8 {
 /// there. `None` if what was sent does not tell a slope.
 #[must_use]
 pub fn decimals_of_converted(pairs: &[(f64, f64)]) -> Option<u8> {
-    let step = 0.1_f64.powi(i32::from(decimals(pairs.iter().map(|(raw, _)| *raw))));
+    let step = step_of_decimals(decimals(pairs.iter().map(|(raw, _)| *raw)));
     let slope = |(a, b): (&(f64, f64), &(f64, f64))| (b.1 - a.1).abs() / (b.0 - a.0).abs();
     let slopes = pairs.iter().zip(pairs.iter().skip(1)).map(slope).filter(|slope| slope.is_finite() && *slope > 0.0);
-    let slope = median(slopes)?;
-    // Neighbouring steps have to look different, so the last digit is not much coarser.
-    Some((-(1.5 * step * slope).log10()).ceil().clamp(0.0, 6.0) as u8)
+    Some(decimals_of_step(step * median(slopes)?))
+}
+
+/// How many decimals to show values with that differ by `step` or more. Neighbouring steps have
+/// to look different, so the last digit is not much coarser.
+#[must_use]
+pub fn decimals_of_step(step: f64) -> u8 {
+    (-(1.5 * step).log10()).ceil().clamp(0.0, 6.0) as u8
+}
+
+/// The step of numbers that are given with so many decimals.
+#[must_use]
+pub fn step_of_decimals(decimals: u8) -> f64 {
+    0.1_f64.powi(i32::from(decimals))
 }
 
 #[cfg(test)]

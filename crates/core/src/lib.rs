@@ -89,7 +89,7 @@ mod value;
 pub mod why;
 
 pub use device::{DeviceState, Position, SignalRole};
-pub use digits::{decimals, decimals_of_converted, decimals_worth_showing};
+pub use digits::{decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing, step_of_decimals};
 pub use duration::duration;
 pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
 pub use median::median;

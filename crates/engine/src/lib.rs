@@ -24,7 +24,7 @@
 //! | 6 | [`setting_up`] |
 //! | 5 | [`meaning`], [`commands`] |
 //! | 4 | [`changes`], [`now`] |
-//! | 3 | [`heard`], [`contacts`], [`links`], dummies, open commands, [`publish`] |
+//! | 3 | digits, [`heard`], [`contacts`], [`links`], dummies, open commands, [`publish`] |
 //! | 2 | [`live`] |
 //! | 1 | [`plans`], [`latest`], traces, memories, allowances, [`keys`], [`shown`] |
 //! | 0 | [`problem`], [`documents`], [`definitions`], [`checks`], [`declared`], [`find`], [`secret`], [`recipes`], the clock |
@@ -42,6 +42,7 @@ pub mod commissioning;
 pub mod contacts;
 pub mod declared;
 pub mod definitions;
+mod digits;
 pub mod documents;
 mod dummies;
 mod engine;

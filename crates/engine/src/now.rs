@@ -5,19 +5,23 @@ use crate::latest::{Last, Latest};
 use crate::links::Links;
 use crate::plans::{DeclaredSignal, Plans};
 use crate::problem::Problem;
-use crate::{clock, shown};
+use crate::{clock, digits, shown};
+use futures::{StreamExt, TryStreamExt, stream};
 use lantern_api::{Carries, DeviceNow, LinkValue, SignalNow, Trace, Trend};
 use lantern_core::attention::{self, Battery};
 use lantern_core::link::LinkCounts;
 use lantern_core::presence::{Patience, Presence};
 use lantern_core::series::Point;
-use lantern_core::{DeviceId, DeviceState, Moment, SignalRole, ValueType, trend};
+use lantern_core::{DeviceId, DeviceState, Moment, SignalRole, SiteId, ValueType, trend};
 use lantern_store::{Device, KindId, Store};
 use std::collections::HashMap;
 use std::sync::Arc;
 
 /// A day, over which messages are counted, in seconds.
 const DAY_S: f64 = 86_400.0;
+
+/// Devices that are looked at at once: after a start much has to be read from the database.
+const AT_ONCE: usize = 8;
 
 /// Who knows how devices are now.
 pub struct Now {
@@ -51,21 +55,28 @@ impl Now {
     pub async fn of(&self, devices: Vec<Device>, with_trace: bool) -> Result<Vec<DeviceNow>, Problem> {
         let now = clock::now();
         let together = self.together(&devices, now).await?;
-        let mut seen = Vec::with_capacity(devices.len());
-        for device in devices {
-            seen.push(self.one(device, &together, with_trace, now).await?);
-        }
-        Ok(seen)
+        let one = |device| self.one(device, &together, with_trace, now);
+        stream::iter(devices).map(one).buffered(AT_ONCE).try_collect().await
     }
 
     /// What a device says of its battery and of how well it is received.
     ///
     /// # Errors
     /// A [`Problem`] if the database cannot be read.
-    pub async fn link_values(&self, device: DeviceId) -> Result<(Option<LinkValue>, Option<LinkValue>), Problem> {
-        let signals = self.plans.signals(device).await?;
-        let seen = self.seen(&signals).await?;
+    pub async fn link_values(&self, device: &Device) -> Result<(Option<LinkValue>, Option<LinkValue>), Problem> {
+        let signals = self.plans.signals(device.id).await?;
+        let seen = self.seen(device.site, &signals).await?;
         Ok((value_of(&seen, SignalRole::Battery), value_of(&seen, SignalRole::Link)))
+    }
+
+    /// The last readings of a signal, and how many decimals they are worth.
+    ///
+    /// # Errors
+    /// A [`Problem`] if the database cannot be read.
+    pub async fn last(&self, site: SiteId, of: &DeclaredSignal) -> Result<(Last, u8), Problem> {
+        let last = self.latest.last(of.signal.id).await?;
+        let decimals = digits::worth(&self.plans, &self.latest, site, of, &last.good).await?;
+        Ok((last, decimals))
     }
 
     async fn together(&self, devices: &[Device], now: Moment) -> Result<Together, Problem> {
@@ -80,12 +91,8 @@ impl Now {
             carried.devices += 1;
             carried.fresh += u32::from(self.heard.presence(device) == Some(Presence::Fresh));
         }
-        let mut kinds = HashMap::new();
-        for (kind, _) in devices.iter().filter_map(|device| device.kind) {
-            if !kinds.contains_key(&kind) {
-                kinds.insert(kind, self.store.kind_code(kind).await?);
-            }
-        }
+        let kinds: Vec<KindId> = devices.iter().filter_map(|device| Some(device.kind?.0)).collect();
+        let kinds = self.store.kind_codes(&kinds).await?;
         Ok(Together { kinds, days, carries })
     }
 
@@ -97,7 +104,7 @@ impl Now {
         now: Moment,
     ) -> Result<DeviceNow, Problem> {
         let signals = self.plans.signals(device.id).await?;
-        let seen = self.seen(&signals).await?;
+        let seen = self.seen(device.site, &signals).await?;
         let leading = seen.iter().find(|one| one.value_type() == ValueType::Number);
         let trace = match leading {
             Some(leading) if with_trace => Some(self.trace(leading, now).await?),
@@ -137,11 +144,11 @@ impl Now {
         })
     }
 
-    async fn seen<'a>(&self, signals: &'a [DeclaredSignal]) -> Result<Vec<Seen<'a>>, Problem> {
+    async fn seen<'a>(&self, site: SiteId, signals: &'a [DeclaredSignal]) -> Result<Vec<Seen<'a>>, Problem> {
         let mut seen = Vec::with_capacity(signals.len());
         for of in signals.iter().filter(|of| of.signal.value_type.is_some()) {
-            let last = self.latest.last(of.signal.id).await?;
-            seen.push(Seen { decimals: shown::decimals(of, &last.good), last, of });
+            let (last, decimals) = self.last(site, of).await?;
+            seen.push(Seen { of, last, decimals });
         }
         Ok(seen)
     }

@@ -1,7 +1,6 @@
 //! What of the store and the computation is shown: as the API has it.
 
 use crate::definitions::meaning_document;
-use crate::plans::DeclaredSignal;
 use lantern_api as api;
 use lantern_core::link::LinkCounts;
 use lantern_core::presence::Presence;
@@ -103,21 +102,6 @@ pub fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
         meaning,
         damaged,
         also,
-    }
-}
-
-/// How many decimals a signal's values are worth, from the last of them.
-#[must_use]
-pub fn decimals(of: &DeclaredSignal, last: &[Point]) -> u8 {
-    let numbers = last.iter().filter_map(|point| point.value.as_number());
-    match &of.meaning {
-        Some(meaning) if meaning.conversion.is_some() => {
-            let pairs: Vec<(f64, f64)> =
-                last.iter().filter_map(|point| Some((point.raw?, point.value.as_number()?))).collect();
-            lantern_core::decimals_of_converted(&pairs).unwrap_or_else(|| lantern_core::decimals_worth_showing(numbers))
-        }
-        Some(meaning) if meaning.formula.is_some() => lantern_core::decimals_worth_showing(numbers),
-        _ => lantern_core::decimals(numbers),
     }
 }
 

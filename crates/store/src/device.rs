@@ -6,6 +6,7 @@ use lantern_core::presence::Patience;
 use lantern_core::{DeviceId, DeviceState, Moment, Position, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use std::collections::HashMap;
 
 /// One thing in the field.
 #[derive(Debug, Clone, PartialEq)]
@@ -324,6 +325,19 @@ impl Store {
             .fetch_one(&self.read)
             .await?;
         Ok(device(&row)?)
+    }
+
+    /// The codes of devices.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn device_codes(&self, ids: &[DeviceId]) -> Result<HashMap<DeviceId, String>, StoreError> {
+        let rows: Vec<(i64, String)> =
+            sqlx::query_as("SELECT id, code FROM device WHERE id IN (SELECT value FROM json_each(?))")
+                .bind(types::id_list(ids.iter().map(|device| device.0)))
+                .fetch_all(&self.read)
+                .await?;
+        Ok(rows.into_iter().map(|(id, code)| (DeviceId(id), code)).collect())
     }
 
     /// Changes a device.

@@ -1,10 +1,11 @@
 //! Kinds and their revisions.
 
-use crate::types::moment;
+use crate::types::{id_list, moment};
 use crate::{Store, StoreError};
 use lantern_core::{Moment, SiteId};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
 
 /// Identifies a kind.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -131,9 +132,22 @@ impl Store {
     /// The code of a kind.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`].
+    /// [`StoreError::NotFound`] if there is no such kind.
     pub async fn kind_code(&self, id: KindId) -> Result<String, StoreError> {
-        Ok(sqlx::query_scalar("SELECT code FROM kind WHERE id = ?").bind(id.0).fetch_one(&self.read).await?)
+        self.kind_codes(&[id]).await?.remove(&id).ok_or(StoreError::NotFound)
+    }
+
+    /// The codes of kinds.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn kind_codes(&self, ids: &[KindId]) -> Result<HashMap<KindId, String>, StoreError> {
+        let rows: Vec<(i64, String)> =
+            sqlx::query_as("SELECT id, code FROM kind WHERE id IN (SELECT value FROM json_each(?))")
+                .bind(id_list(ids.iter().map(|kind| kind.0)))
+                .fetch_all(&self.read)
+                .await?;
+        Ok(rows.into_iter().map(|(id, code)| (KindId(id), code)).collect())
     }
 
     /// Revisions of a kind before the given number, newest first.

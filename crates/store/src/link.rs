@@ -1,6 +1,6 @@
 //! How messages came through, by hour.
 
-use crate::types::moment;
+use crate::types::{id_list, moment};
 use crate::{Store, StoreError};
 use lantern_core::link::LinkCounts;
 use lantern_core::{DeviceId, Moment};
@@ -103,7 +103,7 @@ impl Store {
                  sum(restarted) AS restarted
              FROM link_hour WHERE device_id IN (SELECT value FROM json_each(?)) AND hour >= ? GROUP BY device_id",
         )
-        .bind(id_list(devices))
+        .bind(id_list(devices.iter().map(|device| device.0)))
         .bind(from.as_micros())
         .fetch_all(&self.read)
         .await?;
@@ -120,17 +120,11 @@ impl Store {
             "SELECT carrier_id, id FROM device
              WHERE carrier_id IN (SELECT value FROM json_each(?)) AND removed_at IS NULL",
         )
-        .bind(id_list(carriers))
+        .bind(id_list(carriers.iter().map(|carrier| carrier.0)))
         .fetch_all(&self.read)
         .await?;
         Ok(pairs.into_iter().map(|(carrier, device)| (DeviceId(carrier), DeviceId(device))).collect())
     }
-}
-
-/// Ids as a JSON list, which SQLite takes apart again.
-fn id_list(devices: &[DeviceId]) -> String {
-    let ids: Vec<String> = devices.iter().map(|device| device.0.to_string()).collect();
-    format!("[{}]", ids.join(","))
 }
 
 fn counts(row: &SqliteRow) -> Result<LinkCounts, sqlx::Error> {

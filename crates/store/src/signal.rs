@@ -1,10 +1,11 @@
 //! Signals, declared ones and arrivals.
 
-use crate::types::{moment, optional_word};
+use crate::types::{id_list, moment, optional_word};
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId, SignalRole, SiteId, ValueType};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use std::collections::HashMap;
 
 /// One quantity of a device over time.
 #[derive(Debug, Clone, PartialEq)]
@@ -164,6 +165,26 @@ impl Store {
             .fetch_all(&self.read)
             .await?;
         Ok(rows.iter().map(signal).collect::<Result<_, _>>()?)
+    }
+
+    /// All signals of devices, as for one.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn signals_of(&self, devices: &[DeviceId]) -> Result<HashMap<DeviceId, Vec<Signal>>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM signal WHERE device_id IN (SELECT value FROM json_each(?)) AND removed_at IS NULL
+             ORDER BY id",
+        )
+        .bind(id_list(devices.iter().map(|device| device.0)))
+        .fetch_all(&self.read)
+        .await?;
+        let mut signals: HashMap<DeviceId, Vec<Signal>> = HashMap::new();
+        for row in &rows {
+            let signal = signal(row)?;
+            signals.entry(signal.device).or_default().push(signal);
+        }
+        Ok(signals)
     }
 
     /// The declared signal of a code.

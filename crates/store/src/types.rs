@@ -15,6 +15,12 @@ pub(crate) fn position_columns(position: Option<Position>) -> (Option<f64>, Opti
     (position.map(|p| p.latitude), position.map(|p| p.longitude), position.and_then(|p| p.altitude_m))
 }
 
+/// Ids as a JSON list, which SQLite takes apart again.
+pub(crate) fn id_list(ids: impl Iterator<Item = i64>) -> String {
+    let ids: Vec<String> = ids.map(|id| id.to_string()).collect();
+    format!("[{}]", ids.join(","))
+}
+
 /// A column that holds one of a few words. Another word is damage: it is never taken for
 /// one of them.
 pub(crate) fn word<T: FromStr>(row: &SqliteRow, column: &'static str) -> Result<T, sqlx::Error> {

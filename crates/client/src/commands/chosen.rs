@@ -1,6 +1,8 @@
 //! Which signals are followed, and their lines.
 
 use crate::show;
+use crate::time;
+use jiff::tz::TimeZone;
 use lantern_api::{DeviceNow, LiveReading};
 
 /// What was asked for on the command line; nothing means everything.
@@ -27,8 +29,9 @@ impl Chosen {
     }
 }
 
-/// A reading as a line of text.
-pub(super) fn line(reading: &LiveReading, symbol: &str) -> String {
-    let line = format!("{} {}/{} {} {symbol}", reading.at, reading.device, reading.signal, show::plain(&reading.value));
+/// A reading as a line of text, with its time in a zone.
+pub(super) fn line(reading: &LiveReading, symbol: &str, zone: &TimeZone) -> String {
+    let at = time::with_offset(&reading.at, zone);
+    let line = format!("{at} {}/{} {} {symbol}", reading.device, reading.signal, show::plain(&reading.value));
     line.trim_end().to_owned()
 }

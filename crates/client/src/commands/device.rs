@@ -1,6 +1,6 @@
 //! `lantern device`.
 
-use super::{Context, remove, zone};
+use super::{Context, now, remove, zone};
 use crate::args::{DeviceCommand, DeviceEdit, NewDeviceArgs, expand};
 use crate::document;
 use crate::output::{facts, table};
@@ -10,9 +10,11 @@ use anyhow::{Context as _, Result, bail};
 use indicatif::ProgressBar;
 use jiff::tz::TimeZone;
 use lantern_api::{
-    CommandDeclaration, Connection, Device, DeviceChange, DeviceState, NewDevice, Page, Position, PresenceChange,
+    CommandDeclaration, Connection, Device, DeviceChange, DeviceNow, DeviceState, NewDevice, Page, Position,
+    PresenceChange,
 };
 use serde::Deserialize;
+use std::collections::HashMap;
 use std::path::Path;
 
 pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()> {
@@ -22,8 +24,9 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
     let zone = zone(&server).await?;
     let device: Device = match command {
         DeviceCommand::List => {
-            let list_of: Vec<Device> = server.list(&devices, &[]).await?;
-            return context.output.print(&list_of, |d| list(d, &zone));
+            let listed: Vec<Device> = server.list(&devices, &[]).await?;
+            let now = now::all(&server).await?;
+            return context.output.print(&listed, |listed| list(listed, &now, &zone));
         }
         DeviceCommand::Remove { device, confirm } => {
             return remove(context, &server, &path(&device), "device", &device, &confirm).await;
@@ -89,7 +92,7 @@ async fn add(context: &Context, server: &Server, path: &str, args: NewDeviceArgs
     match made.as_slice() {
         [only] if all.len() == 1 => context.output.print(only, |d| one(d, zone))?,
         [] if all.len() == 1 => {}
-        _ => context.output.print(&made, |made| list(made, zone))?,
+        _ => context.output.print(&made, |made| list(made, &[], zone))?,
     }
     match failed.as_slice() {
         [] => Ok(()),
@@ -192,21 +195,18 @@ fn last_heard(device: &Device, zone: &TimeZone) -> String {
     device.last_heard_at.as_deref().map(|at| time::local(at, zone)).unwrap_or_default()
 }
 
-fn list(devices: &[Device], zone: &TimeZone) -> String {
+fn list(devices: &[Device], now: &[DeviceNow], zone: &TimeZone) -> String {
     if devices.is_empty() {
         return "No device yet. Make one with: lantern device add NAME --signal CODE:UNIT".to_owned();
     }
+    let now: HashMap<&str, &DeviceNow> = now.iter().map(|device| (device.device.as_str(), device)).collect();
     let row = |d: &Device| {
-        let presence = show::presence(d.presence).to_owned();
+        let standing = now.get(d.code.as_str());
+        let standing = standing.map_or_else(|| show::presence(d.presence).to_owned(), |now| now::state(now, zone));
         let kind = d.kind.as_ref().map(|k| format!("{k} r{}", d.revision.unwrap_or(0))).unwrap_or_default();
-        let state = state(d.state).to_owned();
-        vec![d.code.clone(), d.name.clone(), presence, state, last_heard(d, zone), d.interval_s.to_string(), kind]
+        vec![d.code.clone(), d.name.clone(), last_heard(d, zone), d.interval_s.to_string(), kind, standing]
     };
-    table(
-        &["code", "name", "presence", "state", "last heard", "every s", "kind"],
-        &[5],
-        devices.iter().map(row).collect(),
-    )
+    table(&["code", "name", "last heard", "every s", "kind", "state"], &[3], devices.iter().map(row).collect())
 }
 
 fn state(state: DeviceState) -> &'static str {

@@ -1,7 +1,7 @@
 //! `lantern follow`: values as they come in.
 
 use super::chosen::{Chosen, line};
-use super::{Context, follow_mqtt};
+use super::{Context, follow_mqtt, zone};
 use crate::args::FollowArgs;
 use crate::commands::now;
 use crate::live::Live;
@@ -10,6 +10,7 @@ use crate::server::Server;
 use anyhow::{Result, bail};
 use crossterm::event::{Event as Key, KeyCode, KeyModifiers, poll, read};
 use crossterm::{cursor, queue, terminal};
+use jiff::tz::TimeZone;
 use lantern_api::{DeviceNow, ReadingsEvent};
 use std::collections::HashMap;
 use std::io::{Write, stdout};
@@ -23,18 +24,24 @@ pub(crate) async fn run(context: &Context, args: FollowArgs) -> Result<()> {
         return follow_mqtt::run(context, address, key, &chosen).await;
     }
     let server = Arc::new(context.server()?);
+    let zone = zone(&server).await?;
     let devices = chosen.of(now::all(&server).await?);
     if devices.is_empty() {
         bail!("nothing to follow: no device or signal of that name; see `lantern now`");
     }
     if context.output.terminal && context.output.form == Form::Table {
-        in_place(server, &chosen, devices).await
+        in_place(server, &chosen, devices, &zone).await
     } else {
-        line_by_line(server, &chosen, &devices, context.output.form).await
+        line_by_line(server, &chosen, (&devices, &zone), context.output.form).await
     }
 }
 
-async fn line_by_line(server: Arc<Server>, chosen: &Chosen, devices: &[DeviceNow], form: Form) -> Result<()> {
+async fn line_by_line(
+    server: Arc<Server>,
+    chosen: &Chosen,
+    (devices, zone): (&[DeviceNow], &TimeZone),
+    form: Form,
+) -> Result<()> {
     let symbols: HashMap<(String, String), String> = devices
         .iter()
         .flat_map(|d| d.signals.iter().map(|s| ((d.device.clone(), s.signal.clone()), s.symbol.clone())))
@@ -49,7 +56,7 @@ async fn line_by_line(server: Arc<Server>, chosen: &Chosen, devices: &[DeviceNow
             let symbol = symbols.get(&(reading.device.clone(), reading.signal.clone())).map_or("", String::as_str);
             emit(&match form {
                 Form::Json => serde_json::to_string(reading)?,
-                Form::Table => line(reading, symbol),
+                Form::Table => line(reading, symbol, zone),
             })?;
         }
     }
@@ -94,13 +101,13 @@ impl Drop for Screen {
     }
 }
 
-async fn in_place(server: Arc<Server>, chosen: &Chosen, mut devices: Vec<DeviceNow>) -> Result<()> {
+async fn in_place(server: Arc<Server>, chosen: &Chosen, mut devices: Vec<DeviceNow>, zone: &TimeZone) -> Result<()> {
     let mut live = Live::open(server.clone()).await?;
     let mut screen = Screen::new()?;
     let mut second = tokio::time::interval(Duration::from_secs(1));
     let mut keys = tokio::time::interval(Duration::from_millis(50));
     let mut asked_at = tokio::time::Instant::now();
-    screen.draw(&page(&devices, 0.0))?;
+    screen.draw(&page(&devices, 0.0, zone))?;
     loop {
         tokio::select! {
             _ = live.recv() => {
@@ -109,20 +116,20 @@ async fn in_place(server: Arc<Server>, chosen: &Chosen, mut devices: Vec<DeviceN
                     devices = chosen.of(all);
                     asked_at = tokio::time::Instant::now();
                 }
-                screen.draw(&page(&devices, 0.0))?;
+                screen.draw(&page(&devices, 0.0, zone))?;
             }
-            _ = second.tick() => screen.draw(&page(&devices, asked_at.elapsed().as_secs_f64()))?,
+            _ = second.tick() => screen.draw(&page(&devices, asked_at.elapsed().as_secs_f64(), zone))?,
             _ = keys.tick() => if wants_end()? { return Ok(()) },
         }
     }
 }
 
-fn page(devices: &[DeviceNow], seconds_ago: f64) -> String {
+fn page(devices: &[DeviceNow], seconds_ago: f64, zone: &TimeZone) -> String {
     let mut aged = devices.to_vec();
     for signal in aged.iter_mut().flat_map(|d| &mut d.signals) {
         signal.age_s = signal.age_s.map(|age| age + seconds_ago);
     }
-    format!("{}\n\nq ends", now::text(&aged))
+    format!("{}\n\nq ends", now::text(&aged, zone))
 }
 
 fn wants_end() -> Result<bool> {

@@ -4,6 +4,7 @@ use super::Context;
 use super::chosen::{Chosen, line};
 use crate::output::{Form, emit};
 use anyhow::{Context as _, Result, bail};
+use jiff::tz::TimeZone;
 use lantern_api::{LiveReading, Value};
 use rumqttc::v5::mqttbytes::QoS;
 use rumqttc::v5::mqttbytes::v5::Packet;
@@ -101,7 +102,7 @@ fn show(form: Form, topic: &str, payload: &[u8], chosen: &Chosen) -> Result<()> 
     let reading = LiveReading { device: device.to_owned(), signal: signal.to_owned(), at: now.at, value: now.value };
     emit(&match form {
         Form::Json => serde_json::to_string(&reading)?,
-        Form::Table => line(&reading, now.unit.as_deref().unwrap_or_default()),
+        Form::Table => line(&reading, now.unit.as_deref().unwrap_or_default(), &TimeZone::UTC),
     })
 }
 

@@ -78,6 +78,26 @@ impl<'a> Derivation<'a> {
     }
 }
 
+/// How fine the values of a formula are: by how much it changes at most when one of its inputs,
+/// given by place with their last value and their own step, changes by a step. `None` if it
+/// cannot be worked out from them.
+#[must_use]
+pub fn resolution(meaning: &Checked, inputs: &[(f64, f64)]) -> Option<f64> {
+    let value = |changed: Option<usize>| {
+        let mut derivation = Derivation::new(meaning)?;
+        for (place, (value, step)) in inputs.iter().enumerate() {
+            // Twice, for formulas that look at the value before.
+            derivation.take(place, 0, *value);
+            derivation.take(place, 1, if changed == Some(place) { value + step } else { *value });
+        }
+        derivation.value(1)
+    };
+    let from = value(None)?;
+    let changes = (0..inputs.len()).map(|place| Some((value(Some(place))? - from).abs()));
+    let largest = changes.collect::<Option<Vec<f64>>>()?.into_iter().fold(0.0, f64::max);
+    (largest > 0.0).then_some(largest)
+}
+
 /// How far back a reference looks by itself, in microseconds.
 const fn looks_back(reference: &Reference) -> i64 {
     match reference.span {
@@ -130,5 +150,24 @@ mod tests {
         assert_eq!(derivation.value(6 * SECOND), Some(2.0 + 2.0));
         derivation.take(0, 12 * SECOND, 7.0);
         assert_eq!(derivation.value(12 * SECOND), Some(4.0 + 5.0), "the first is out of the ten seconds");
+    }
+
+    #[test]
+    fn values_are_as_fine_as_what_they_are_made_of() {
+        for (formula, inputs, expected) in [
+            ("a - b", &[(2.5, 0.01), (2.4, 0.1)][..], Some(0.1)),
+            ("a / 1000", &[(123.0, 1.0)], Some(0.001)),
+            ("a * 3", &[(3.0, 0.1)], Some(0.3)),
+            ("a - before(a)", &[(3.0, 0.5)], Some(0.5)),
+            ("a * 0", &[(3.0, 0.5)], None),
+            ("a - b", &[(3.0, 0.5)], None),
+        ] {
+            let seen = resolution(&checked(formula), inputs);
+            let is_near = match (seen, expected) {
+                (Some(seen), Some(expected)) => f64::abs(seen - expected) < 1e-9,
+                (seen, expected) => seen == expected,
+            };
+            assert!(is_near, "{formula}: {seen:?} instead of {expected:?}");
+        }
     }
 }

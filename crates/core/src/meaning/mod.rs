@@ -15,7 +15,7 @@ mod others;
 mod written;
 
 pub use checked::{Checked, Need, Want, resolve};
-pub use derive::Derivation;
+pub use derive::{Derivation, resolution};
 pub use error::MeaningError;
 pub use graph::{Circle, SignalMeaning, SiteMeanings};
 pub use history::History;

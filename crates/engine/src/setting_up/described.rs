@@ -7,8 +7,8 @@ use crate::documents::Damaged;
 use crate::plans::decoder_of;
 use crate::problem::Problem;
 use lantern_api::NewSignal;
-use lantern_core::ValueType;
-use lantern_store::{self as store, Device, Store, StoreError};
+use lantern_core::{DeviceId, ValueType};
+use lantern_store::{self as store, Device, KindId, Store, StoreError};
 
 /// A device's set-up with all that it has, its kind's part too, and what of it is damaged.
 pub struct Described {
@@ -24,23 +24,39 @@ impl Described {
     /// # Errors
     /// [`StoreError`] if the database fails.
     pub async fn of(store: &Store, device: &Device) -> Result<Self, StoreError> {
-        let kind = match device.kind {
-            Some((kind, _)) => Some(store.kind_code(kind).await?),
-            None => None,
+        let mut all = Self::all(store, std::slice::from_ref(device)).await?;
+        all.pop().ok_or(StoreError::NotFound)
+    }
+
+    /// Describes devices, in the same order. What they need is read together.
+    ///
+    /// # Errors
+    /// [`StoreError`] if the database fails.
+    pub async fn all(store: &Store, devices: &[Device]) -> Result<Vec<Self>, StoreError> {
+        let ids: Vec<DeviceId> = devices.iter().map(|device| device.id).collect();
+        let mut signals = store.signals_of(&ids).await?;
+        let kinds: Vec<KindId> = devices.iter().filter_map(|device| Some(device.kind?.0)).collect();
+        let kinds = store.kind_codes(&kinds).await?;
+        let carriers: Vec<DeviceId> = devices.iter().filter_map(|device| device.carrier).collect();
+        let carriers = store.device_codes(&carriers).await?;
+        let described = |device: &Device| {
+            let kind = device.kind.and_then(|(kind, _)| kinds.get(&kind).cloned());
+            let carrier = device.carrier.and_then(|carrier| carriers.get(&carrier).cloned());
+            Self::from_parts(device, signals.remove(&device.id).unwrap_or_default(), kind, carrier)
         };
-        let carrier = match device.carrier {
-            Some(carrier) => Some(store.device_by_id(carrier).await?.code),
-            None => None,
-        };
+        Ok(devices.iter().map(described).collect())
+    }
+
+    fn from_parts(device: &Device, signals: Vec<store::Signal>, kind: Option<String>, carrier: Option<String>) -> Self {
         let mut damaged = Vec::new();
         let decoder = whole(decoder_of(device), &mut damaged).flatten();
         let topics = whole(declared::topics(device.topics.as_deref()), &mut damaged);
         let commands = whole(declared::commands(device.commands.as_deref()), &mut damaged);
-        let mut signals = Vec::new();
-        for signal in store.signals(device.id).await?.into_iter().filter(|signal| signal.value_type.is_some()) {
+        let mut declared = Vec::new();
+        for signal in signals.into_iter().filter(|signal| signal.value_type.is_some()) {
             let (signal, cause) = declaration(signal);
             damaged.extend(cause.map(|cause| Damaged { why: format!("`{}`: {}", signal.code, cause.why), ..cause }));
-            signals.push(signal);
+            declared.push(signal);
         }
         let section = DeviceSection {
             code: device.code.clone(),
@@ -54,11 +70,11 @@ impl Described {
             identity: device.identity.clone(),
             position: device.position,
             decoder: decoder.and_then(|decoder| serde_json::to_value(decoder.form()).ok()),
-            signals,
+            signals: declared,
             topics: topics.unwrap_or_default(),
             commands: commands.unwrap_or_default(),
         };
-        Ok(Self { section, damaged })
+        Self { section, damaged }
     }
 
     /// The set-up, if nothing of it is damaged.

@@ -23,10 +23,15 @@ pub(super) fn routes() -> Vec<Route> {
 
 /// A device as it is shown.
 pub(super) async fn shown(engine: &Engine, device: store::Device) -> Result<Device, Problem> {
-    let Described { section, damaged } = Described::of(&engine.store, &device).await?;
+    let described = Described::of(&engine.store, &device).await?;
+    Ok(joined(engine, device, described))
+}
+
+fn joined(engine: &Engine, device: store::Device, described: Described) -> Device {
+    let Described { section, damaged } = described;
     let shown::Standing { presence, since, last_heard_at } =
         shown::standing(&device, engine.heard.last(device.id), clock::now());
-    Ok(Device {
+    Device {
         code: section.code,
         name: section.name,
         note: section.note,
@@ -56,7 +61,7 @@ pub(super) async fn shown(engine: &Engine, device: store::Device) -> Result<Devi
         keeps_payload: device.keeps_payload,
         clock_offset_s: engine.heard.clock_offset_s(device.id),
         damaged: damaged.iter().map(ToString::to_string).collect(),
-    })
+    }
 }
 
 /// The devices of a site, in order of code.
@@ -73,10 +78,9 @@ async fn list(
     let limit = query::limit(limit)?;
     let site = found::site(&engine.store, site).await?;
     let devices = engine.store.devices(site.id, after.unwrap_or_default(), limit + 1).await?;
-    let mut page = Vec::with_capacity(devices.len());
-    for device in devices {
-        page.push(shown(engine, device).await?);
-    }
+    let described = Described::all(&engine.store, &devices).await?;
+    let page =
+        devices.into_iter().zip(described).map(|(device, described)| joined(engine, device, described)).collect();
     Ok(Json(query::page(page, limit, |device| device.code.clone(), |device| device)))
 }
 

@@ -9,8 +9,8 @@ use lantern_core::presence::Presence;
 use lantern_core::{Value, ValueType};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
+use lantern_engine::clock;
 use lantern_engine::plans::DeclaredSignal;
-use lantern_engine::{clock, shown};
 use lantern_store::Device;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
@@ -104,10 +104,10 @@ async fn value_of(engine: &Engine, device: &Device, wanted: Option<&str>) -> Res
             None => Ok(Default::default()),
         };
     };
-    let readings = engine.latest.last(of.signal.id).await?.good;
-    let Some(last) = readings.last() else { return Ok(Default::default()) };
+    let (last, decimals) = engine.now.last(device.site, of).await?;
+    let Some(last) = last.good.last() else { return Ok(Default::default()) };
     let short = match &last.value {
-        Value::Number(number) => format!("{number:.*}", usize::from(shown::decimals(of, &readings))),
+        Value::Number(number) => format!("{number:.*}", usize::from(decimals)),
         Value::Flag(flag) => if *flag { "yes" } else { "no" }.to_owned(),
         Value::Text(text) => text.clone(),
     };

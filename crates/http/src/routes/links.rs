@@ -36,7 +36,7 @@ async fn link_of(engine: &Engine, device: Device, now: Moment) -> Result<Link, P
     }
     let mut day = LinkCounts::default();
     hours.values().for_each(|hour| day.add(*hour));
-    let (battery, quality) = engine.now.link_values(device.id).await?;
+    let (battery, quality) = engine.now.link_values(&device).await?;
     let standing = projected::standing(&device, engine.heard.last(device.id), now);
     Ok(Link {
         device: device.code,
