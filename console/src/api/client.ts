@@ -65,8 +65,11 @@ export const api = {
   delete: <T>(path: string) => json<T>('DELETE', path),
 };
 
-/** All items of a paged list, up to `most` of them. */
-export async function all<T>(path: string, most = 2000): Promise<T[]> {
+/** Items of a list that a page holds; none has so many, and a loop without an end would ask for ever. */
+const MOST = 20_000;
+
+/** All items of a paged list. */
+export async function all<T>(path: string): Promise<T[]> {
   const items: T[] = [];
   let after: string | undefined;
   do {
@@ -76,6 +79,14 @@ export async function all<T>(path: string, most = 2000): Promise<T[]> {
     );
     items.push(...page.items);
     after = page.next;
-  } while (after !== undefined && items.length < most);
+    if (items.length > MOST) {
+      throw new Problem(
+        0,
+        'too-many',
+        `There are more than ${MOST} of them, more than a page can show.`,
+        'Use the client: it reads page by page.',
+      );
+    }
+  } while (after !== undefined);
   return items;
 }

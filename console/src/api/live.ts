@@ -1,5 +1,5 @@
 import type { QueryClient } from '@tanstack/react-query';
-import { groupBy } from '../groupBy';
+import { liveValues, type LiveValues } from './liveValues';
 import type {
   ChangeEvent,
   Command,
@@ -7,17 +7,15 @@ import type {
   Contact,
   ContactEvent,
   Device,
-  DeviceNow,
   LiveReading,
   PresenceEvent,
   ReadingsEvent,
-  ReadingValue as Value,
 } from './schema';
 
 /** Whether the live stream of a site is connected, and since when not. */
 export type LiveState = { connected: true } | { connected: false; since: number };
 
-/** Traces and directions of change are fetched anew this often at most, in milliseconds. */
+/** Directions of change and reasons are fetched anew this often at most, in milliseconds. */
 const REFRESH = 10_000;
 /** After a refusal the stream is asked for again so much later, in milliseconds. */
 const REOPEN = 5_000;
@@ -27,11 +25,37 @@ const SLEEP = 30_000;
 /** Contacts of a device that a page holds. */
 const MAX_CONTACTS = 200;
 
+/** Changes that come so soon after each other, in milliseconds, are answered by asking once. */
+const TOGETHER = 100;
+
+/** What has to be asked for again after a change; one that is not known here concerns no page. */
+const STALE: Partial<Record<string, string[]>> = {
+  site: ['site', 'sites'],
+  device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining'],
+  'device-removed': ['now', 'site', 'arrivals', 'kinds'],
+  signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes', 'meaning'],
+  key: ['keys'],
+  arrival: ['site', 'arrivals', 'now', 'links'],
+  kind: ['kinds'],
+  commissioning: ['commissioning', 'device-now'],
+  'hand-reading': ['readings', 'summary'],
+  readings: ['readings', 'summary', 'now', 'device-now'],
+  history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
+};
+
+/** Changes after which what was said of a device's readings may not hold. */
+const PAST: Partial<Record<string, boolean>> = {
+  'device-removed': true,
+  signal: true,
+  readings: true,
+  history: true,
+};
+
 type ReadingsListener = (readings: LiveReading[]) => void;
 
 /**
- * The live stream of one site. Puts what comes in into the query cache, so that
- * every page shows it, and tells listeners that want each reading.
+ * The live stream of one site. Puts values and presence into the live values, what else comes
+ * into the query cache, and tells listeners that want each reading.
  */
 export class LiveSite {
   #source: EventSource;
@@ -40,6 +64,12 @@ export class LiveSite {
   #state: LiveState = { connected: true };
   #stateListeners = new Set<() => void>();
   #readingsListeners = new Set<ReadingsListener>();
+  #values: LiveValues;
+  /** Devices of which something came since their descriptions were asked for. */
+  #moved = new Set<string>();
+  #reasonsChanged = false;
+  #stale = new Set<string>();
+  #invalidating: ReturnType<typeof setTimeout> | undefined;
   #refreshed = 0;
   #refreshing: ReturnType<typeof setTimeout> | undefined;
   #reopening: ReturnType<typeof setTimeout> | undefined;
@@ -48,6 +78,7 @@ export class LiveSite {
   constructor(site: string, cache: QueryClient) {
     this.#site = site;
     this.#cache = cache;
+    this.#values = liveValues(site);
     this.#source = this.#open();
     document.addEventListener('visibilitychange', this.#onVisibility);
     window.addEventListener('pagehide', this.#sleep);
@@ -104,6 +135,7 @@ export class LiveSite {
     this.#source.close();
     clearTimeout(this.#fallingAsleep);
     clearTimeout(this.#refreshing);
+    clearTimeout(this.#invalidating);
     clearTimeout(this.#reopening);
   }
 
@@ -125,45 +157,37 @@ export class LiveSite {
   }
 
   #readings(event: ReadingsEvent): void {
-    const byDevice = groupBy(event.readings, (reading) => reading.device);
-    this.#cache.setQueryData<DeviceNow[]>(['now', this.#site], (devices) =>
-      devices?.map((device) => withReadings(device, byDevice.get(device.device))),
-    );
-    for (const [code, readings] of byDevice) {
-      this.#cache.setQueryData<DeviceNow | null>(
-        ['device-now', this.#site, code],
-        (device) => device && withReadings(device, readings),
-      );
-    }
+    this.#values.takeReadings(event.readings);
     this.#readingsListeners.forEach((listener) => listener(event.readings));
+    for (const { device } of event.readings) this.#moved.add(device);
     this.#refreshSoon();
   }
 
-  /** Values are in place already; traces and directions follow, at once after a quiet time. */
+  /** Values are in place already; directions of change and reasons follow, and at once after a quiet time. */
   #refreshSoon(): void {
     if (this.#refreshing !== undefined) return;
     const wait = Math.max(0, this.#refreshed + REFRESH - Date.now());
     this.#refreshing = setTimeout(() => {
       this.#refreshing = undefined;
       this.#refreshed = Date.now();
-      for (const key of ['now', 'device-now'])
-        void this.#cache.invalidateQueries({ queryKey: [key, this.#site] });
+      for (const device of this.#moved)
+        void this.#cache.invalidateQueries({ queryKey: ['device-now', this.#site, device] });
+      this.#moved.clear();
+      if (this.#reasonsChanged) void this.#cache.invalidateQueries({ queryKey: ['now', this.#site] });
+      this.#reasonsChanged = false;
     }, wait);
   }
 
-  #presence({ device, presence, since, connection }: PresenceEvent): void {
-    const change = <T extends { presence: string }>(old: T): T => ({ ...old, presence, since });
-    this.#cache.setQueryData<DeviceNow[]>(['now', this.#site], (devices) =>
-      devices?.map((old) => (old.device === device ? change(old) : old)),
-    );
-    this.#cache.setQueryData<DeviceNow | null>(
-      ['device-now', this.#site, device],
-      (old) => old && change(old),
-    );
+  #presence(event: PresenceEvent): void {
+    this.#values.takePresence(event, Date.now());
     this.#cache.setQueryData<Device>(
-      ['device', this.#site, device],
-      (old) => old && { ...change(old), ...(connection === undefined ? {} : { connection }) },
+      ['device', this.#site, event.device],
+      (old) => old && present(old, event),
     );
+    // What needs attention first is another thing now.
+    this.#moved.add(event.device);
+    this.#reasonsChanged = true;
+    this.#refreshSoon();
   }
 
   #command({ device, command }: CommandEvent): void {
@@ -184,45 +208,21 @@ export class LiveSite {
   #change({ what, device }: ChangeEvent): void {
     // Asking for it again would only say that it is not there.
     if (what === 'device-removed') this.#cache.setQueryData(['device-now', this.#site, device], null);
-    const stale: Record<ChangeEvent['what'], string[]> = {
-      site: ['site', 'sites'],
-      device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining'],
-      'device-removed': ['now', 'site', 'arrivals', 'kinds'],
-      signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes', 'meaning'],
-      key: ['keys'],
-      arrival: ['site', 'arrivals', 'now', 'links'],
-      kind: ['kinds'],
-      commissioning: ['commissioning', 'device-now'],
-      'hand-reading': ['readings', 'summary'],
-      readings: ['readings', 'summary'],
-      history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
-    };
-    for (const key of stale[what]) {
-      void this.#cache.invalidateQueries({ queryKey: key === 'sites' ? [key] : [key, this.#site] });
-    }
+    if (device !== undefined && PAST[what]) this.#values.forget(device);
+    for (const key of STALE[what] ?? []) this.#stale.add(key);
+    this.#invalidating ??= setTimeout(() => {
+      this.#invalidating = undefined;
+      for (const key of this.#stale)
+        void this.#cache.invalidateQueries({ queryKey: key === 'sites' ? [key] : [key, this.#site] });
+      this.#stale.clear();
+    }, TOGETHER);
   }
 }
 
-/** A device with newer readings taken in. */
-export function withReadings(device: DeviceNow, readings: LiveReading[] | undefined): DeviceNow {
-  if (readings === undefined) return device;
-  const signals = device.signals.map((signal) => {
-    const newest = readings
-      .filter((reading) => reading.signal === signal.signal)
-      .reduce<LiveReading | undefined>(
-        (a, b) => (a && Date.parse(a.at) > Date.parse(b.at) ? a : b),
-        undefined,
-      );
-    if (newest === undefined) return signal;
-    if (signal.last && Date.parse(signal.last.at) > Date.parse(newest.at)) return signal;
-    const decimals = Math.max(signal.decimals, decimalsOf(newest.value));
-    return { ...signal, decimals, last: { at: newest.at, value: newest.value } };
-  });
-  return { ...device, signals };
-}
-
-/** How many decimals a value was sent with; one that was worked out has more than anybody writes, and tells nothing. */
-function decimalsOf(value: Value): number {
-  const written = typeof value === 'number' ? (String(value).split('.')[1]?.length ?? 0) : 0;
-  return written > 6 ? 0 : written;
+/** A device as it is after an event of its presence. */
+function present(old: Device, { presence, since, connection }: PresenceEvent): Device {
+  const now = { ...old, presence };
+  if (since === undefined) delete now.since;
+  else now.since = since;
+  return connection === undefined ? now : { ...now, connection };
 }

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { all, api, setCsrf } from './client';
+import { liveValues } from './liveValues';
 import type {
   Arrival,
   Command,
@@ -60,7 +61,12 @@ export const site = (code: string) =>
 export const siteNow = (code: string) =>
   queryOptions({
     queryKey: ['now', code],
-    queryFn: () => all<DeviceNow>(`/sites/${part(code)}/now?trace=true&limit=500`),
+    queryFn: async () => {
+      const asked = Date.now();
+      const devices = await all<DeviceNow>(`/sites/${part(code)}/now?trace=true&limit=500`);
+      liveValues(code).answered(asked);
+      return devices;
+    },
     // Values come live; traces also move on when nothing comes.
     refetchInterval: 60_000,
   });
@@ -69,7 +75,12 @@ export const siteNow = (code: string) =>
 export const deviceNow = (siteCode: string, device: string) =>
   queryOptions({
     queryKey: ['device-now', siteCode, device],
-    queryFn: (): Promise<DeviceNow | null> => api.get<DeviceNow>(`${devicePath(siteCode, device)}/now`),
+    queryFn: async (): Promise<DeviceNow | null> => {
+      const asked = Date.now();
+      const now = await api.get<DeviceNow>(`${devicePath(siteCode, device)}/now`);
+      liveValues(siteCode).answered(asked, device);
+      return now;
+    },
   });
 
 export const device = (siteCode: string, code: string) =>

@@ -4555,7 +4555,7 @@ export interface components {
             age_s?: number;
             /**
              * Format: int32
-             * @description Decimals its values were sent with, 0 to 6: show no more.
+             * @description Decimals its values are worth, 0 to 6: show no more.
              */
             decimals: number;
             /** @description The newest reading, if it is newer than the last good one and not good. */
@@ -4574,6 +4574,11 @@ export interface components {
             type: components["schemas"]["ValueType"];
             /** @description UCUM code of its unit. */
             unit?: string;
+            /**
+             * @description Whether its values are made of what was sent, or of other signals, and so have
+             *     digits that nobody measured.
+             */
+            worked_out?: boolean;
         };
         /**
          * @description What a signal tells of the link of its device.

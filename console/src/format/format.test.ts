@@ -1,6 +1,4 @@
 import { describe, expect, test } from 'vitest';
-import { withReadings } from '../api/live';
-import type { DeviceNow } from '../api/schema';
 import { age, interval } from './age';
 import { change, fixed, shown, withUnit } from './number';
 import { clockTime, dateTime, parseLocal, shortTime } from './time';
@@ -55,36 +53,5 @@ describe('times', () => {
   ])('%i ms ago is %s', (ms, expected) => expect(age(ms)).toBe(expected));
   test('intervals are short', () => {
     expect([30, 300, 3600].map(interval)).toEqual(['30 s', '5 min', '1 h']);
-  });
-});
-
-describe('live readings', () => {
-  const device: DeviceNow = {
-    device: 'tower',
-    name: 'Tower',
-    presence: 'fresh',
-    state: 'live',
-    interval_s: 30,
-    signals: [
-      {
-        signal: 'level',
-        name: 'Level',
-        type: 'number',
-        symbol: 'm',
-        decimals: 2,
-        last: { at: '2026-05-01T12:00:10Z', value: 2 },
-      },
-    ],
-  };
-  const at = (seconds: string, value: number) => ({
-    device: 'tower',
-    signal: 'level',
-    at: `2026-05-01T12:00:${seconds}Z`,
-    value,
-  });
-  test('the newest one is taken, a late one is not', () => {
-    expect(withReadings(device, [at('20', 3), at('15', 9)]).signals[0]?.last?.value).toBe(3);
-    expect(withReadings(device, [at('20', 3.125)]).signals[0]?.decimals).toBe(3);
-    expect(withReadings(device, [at('05', 1)]).signals[0]?.last?.value).toBe(2);
   });
 });

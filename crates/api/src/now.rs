@@ -28,8 +28,12 @@ pub struct SignalNow {
     pub unit: Option<String>,
     /// How the unit is shown.
     pub symbol: String,
-    /// Decimals its values were sent with, 0 to 6: show no more.
+    /// Decimals its values are worth, 0 to 6: show no more.
     pub decimals: u8,
+    /// Whether its values are made of what was sent, or of other signals, and so have
+    /// digits that nobody measured.
+    #[serde(default)]
+    pub worked_out: bool,
     /// The last reading.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub last: Option<Reading>,

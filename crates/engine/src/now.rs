@@ -199,6 +199,7 @@ impl<'a> Seen<'a> {
             unit: signal.unit.clone(),
             symbol: self.of.symbol.clone(),
             decimals: self.decimals,
+            worked_out: self.of.meaning.as_ref().is_some_and(|m| m.formula.is_some() || m.conversion.is_some()),
             age_s: last.map(|point| now.seconds_since(point.at).max(0.0)),
             last: last.map(|point| shown::reading((point.at, point.value.clone()))),
             trend: trend::trend(&numbers, Patience::SILENT_AFTER * interval_s)

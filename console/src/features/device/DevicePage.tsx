@@ -8,6 +8,7 @@ import { useEffect, type ReactNode } from 'react';
 import { Link as RouterLink, useLocation, useParams } from 'react-router';
 import { carried, deviceNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/schema';
+import { useBeat, useStanding } from '../../api/useLive';
 import { Lamp } from '../../components/Lamp';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -168,14 +169,14 @@ function ClockOff({ device }: { device: DeviceNow }) {
 
 function Header({ device }: { device: DeviceNow }) {
   const now = useServiceNow();
-  const latest = Math.max(
-    ...device.signals.map((signal) => (signal.last ? Date.parse(signal.last.at) : -Infinity)),
-    device.last_heard_at ? Date.parse(device.last_heard_at) : -Infinity,
-  );
-  const state = device.presence === 'never' ? 'never heard' : `${device.presence}, ${age(now - latest)} ago`;
+  const { presence } = useStanding(device);
+  const beat = useBeat(device.device);
+  const heard = [...device.signals.map((signal) => signal.last?.at), device.last_heard_at, beat];
+  const latest = Math.max(...heard.map((at) => (at === undefined ? -Infinity : Date.parse(at))));
+  const state = presence === 'never' ? 'never heard' : `${presence}, ${age(now - latest)} ago`;
   return (
     <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', mb: 2 }}>
-      <Lamp presence={device.presence} beat={String(latest)} size={40} trial={device.state === 'trial'} />
+      <Lamp presence={presence} beat={beat} size={40} trial={device.state === 'trial'} />
       <Typography variant="h1" sx={{ minWidth: 0, overflowWrap: 'anywhere' }}>
         {device.name}: {state}
       </Typography>

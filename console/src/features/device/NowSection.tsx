@@ -1,7 +1,9 @@
 import Box from '@mui/material/Box';
 import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
+import { memo } from 'react';
 import type { DeviceNow, SignalNow } from '../../api/schema';
+import { useLast } from '../../api/useLive';
 import { Age } from '../../components/Age';
 import { Empty } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -28,9 +30,18 @@ export function NowSection({ device }: { device: DeviceNow }) {
   );
 }
 
-function Tile({ device, signal, zone }: { device: string; signal: SignalNow; zone: string }) {
+const Tile = memo(function Tile({
+  device,
+  signal,
+  zone,
+}: {
+  device: string;
+  signal: SignalNow;
+  zone: string;
+}) {
   const { text, words } = change(signal.trend, signal.symbol);
-  const value = shown(signal.last?.value, signal.decimals);
+  const { last, decimals } = useLast(device, signal);
+  const value = shown(last?.value, decimals);
   return (
     <Paper sx={{ p: 2, minWidth: 0 }} data-signal={signal.signal}>
       <Typography color="textSecondary" noWrap title={signal.name}>
@@ -55,8 +66,8 @@ function Tile({ device, signal, zone }: { device: string; signal: SignalNow; zon
         }}
       >
         <span title={words}>{text}</span>
-        {signal.last ? (
-          <Age at={signal.last.at} zone={zone} />
+        {last ? (
+          <Age at={last.at} zone={zone} />
         ) : (
           <WhyButton device={device} signal={signal.signal} size="small" sx={{ p: 0, minHeight: 20 }}>
             Why no value?
@@ -65,4 +76,4 @@ function Tile({ device, signal, zone }: { device: string; signal: SignalNow; zon
       </Box>
     </Paper>
   );
-}
+});

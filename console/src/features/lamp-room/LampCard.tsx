@@ -1,19 +1,21 @@
 import Box from '@mui/material/Box';
 import ButtonBase from '@mui/material/ButtonBase';
 import Typography from '@mui/material/Typography';
+import { memo } from 'react';
 import { Link } from 'react-router';
 import type { DeviceNow, SignalNow } from '../../api/schema';
-import { Age } from '../../components/Age';
-import { Lamp } from '../../components/Lamp';
 import { TraceLine } from '../../components/TraceLine';
-import { useServiceNow } from '../../format/clock';
-import { change, shown, withUnit } from '../../format/number';
-import { shortTime } from '../../format/time';
+import { change } from '../../format/number';
+import { LinkWords, LiveAge, LiveLamp, LiveValue, Reasons } from './parts';
 
 /** Values shown on a card. */
 const LEADING = 3;
 
-export function LampCard({ device, site, zone }: { device: DeviceNow; site: string; zone: string }) {
+/** Height of a card, in pixels. */
+export const CARD_HEIGHT = 296;
+
+/** A device on a card. What changes with each reading renders by itself. */
+export const LampCard = memo(function LampCard({ device, site }: { device: DeviceNow; site: string }) {
   const traced = device.signals.find((signal) => signal.signal === device.trace?.signal);
   return (
     <ButtonBase
@@ -27,7 +29,7 @@ export function LampCard({ device, site, zone }: { device: DeviceNow; site: stri
         textAlign: 'left',
         p: 2,
         gap: 1,
-        height: 264,
+        height: CARD_HEIGHT,
         minWidth: 0,
         border: 1,
         borderColor: 'divider',
@@ -37,55 +39,61 @@ export function LampCard({ device, site, zone }: { device: DeviceNow; site: stri
         '&.Mui-focusVisible': { outline: '2px solid', outlineColor: 'primary.main' },
       }}
     >
-      <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', minWidth: 0 }}>
-        <Lamp
-          presence={device.presence}
-          beat={device.signals.map((s) => s.last?.at).join()}
-          trial={device.state === 'trial'}
-        />
+      <Box
+        sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', minWidth: 0, height: 60, flex: 'none' }}
+      >
+        <LiveLamp device={device} />
         <Box sx={{ minWidth: 0 }}>
           <Typography variant="h3" component="h2" noWrap title={device.name}>
             {device.name}
           </Typography>
-          <Typography variant="body2" color="textSecondary" noWrap>
-            <State device={device} zone={zone} />
-          </Typography>
+          <Reasons device={device} lines={2} />
         </Box>
       </Box>
       <Box sx={{ flex: 1, display: 'flex', flexDirection: 'column', gap: 0.25, minHeight: 0 }}>
         {device.signals.slice(0, LEADING).map((signal) => (
-          <Leading key={signal.signal} signal={signal} zone={zone} />
+          <Leading key={signal.signal} device={device.device} signal={signal} />
         ))}
+        {device.signals.length === 0 && <WithoutSignals device={device} />}
+      </Box>
+      {device.signals.length > 0 && (
+        <TraceLine trace={device.trace} symbol={traced?.symbol ?? ''} decimals={traced?.decimals ?? 2} />
+      )}
+      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'space-between' }}>
+        <LinkWords device={device} />
         {device.signals.length > LEADING && (
-          <Typography variant="body2" color="textSecondary">
-            and {device.signals.length - LEADING} more
-          </Typography>
-        )}
-        {device.signals.length === 0 && (
-          <Typography variant="body2" color="textSecondary">
-            no signals declared
+          <Typography variant="body2" color="textSecondary" sx={{ flex: 'none', fontSize: 13 }}>
+            {device.signals.length - LEADING} more
           </Typography>
         )}
       </Box>
-      <TraceLine trace={device.trace} symbol={traced?.symbol ?? ''} decimals={traced?.decimals ?? 2} />
     </ButtonBase>
   );
-}
+});
 
-function State({ device, zone }: { device: DeviceNow; zone: string }) {
-  const now = useServiceNow();
-  const trial = device.state === 'trial' ? ', in trial' : '';
-  if (device.presence === 'never') return <>never heard{trial}</>;
-  if (device.presence === 'fresh') return <>fresh{trial}</>;
+/** A gateway shows what it carries. */
+function WithoutSignals({ device }: { device: DeviceNow }) {
+  if (!device.carries) {
+    return (
+      <Typography variant="body2" color="textSecondary">
+        no signals declared
+      </Typography>
+    );
+  }
+  const { devices, fresh } = device.carries;
   return (
     <>
-      {device.presence} since {shortTime(device.since ?? '', zone, now)}
-      {trial}
+      <Typography sx={{ fontSize: 18, fontWeight: 600 }}>
+        carries {devices} {devices === 1 ? 'device' : 'devices'}
+      </Typography>
+      <Typography variant="body2" color="textSecondary">
+        {fresh === devices ? 'all fresh' : `${fresh} fresh, ${devices - fresh} not`}
+      </Typography>
     </>
   );
 }
 
-function Leading({ signal, zone }: { signal: SignalNow; zone: string }) {
+const Leading = memo(function Leading({ device, signal }: { device: string; signal: SignalNow }) {
   const { text, words } = change(signal.trend, signal.symbol);
   return (
     <Box
@@ -110,15 +118,22 @@ function Leading({ signal, zone }: { signal: SignalNow; zone: string }) {
           textOverflow: 'ellipsis',
         }}
       >
-        {withUnit(shown(signal.last?.value, signal.decimals), signal.symbol)}
+        <LiveValue device={device} signal={signal} />
       </Typography>
       <Typography
         variant="body2"
         color="textSecondary"
-        sx={{ gridColumn: '1 / -1', textAlign: 'right', mt: -0.5, fontSize: 13, lineHeight: 1.2 }}
+        sx={{
+          gridColumn: '1 / -1',
+          textAlign: 'right',
+          mt: -0.5,
+          fontSize: 13,
+          lineHeight: 1.2,
+          minHeight: 16,
+        }}
       >
-        {signal.last && <Age at={signal.last.at} zone={zone} />}
+        <LiveAge device={device} signal={signal} />
       </Typography>
     </Box>
   );
-}
+});

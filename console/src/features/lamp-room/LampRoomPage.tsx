@@ -1,85 +1,101 @@
-import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import TextField from '@mui/material/TextField';
+import { useTheme } from '@mui/material/styles';
 import Typography from '@mui/material/Typography';
+import useMediaQuery from '@mui/material/useMediaQuery';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
+import type { DeviceNow } from '../../api/schema';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
-import { useServiceNow } from '../../format/clock';
-import { LampCard } from './LampCard';
+import { serviceNow } from '../../format/clock';
+import { LampList } from './LampList';
+import { RoomTools, type RoomView } from './RoomTools';
 import { byAttention, matching, sentence } from './order';
+import type { Grouping } from './rows';
 
 /** The first page: every device with its lamp, what needs attention first. */
 export function LampRoomPage() {
   const site = useSite();
   const { data: devices, error, refetch } = useQuery(siteNow(site.code));
-  const [params, setParams] = useSearchParams();
-  const now = useServiceNow();
-  // The address follows what is typed; it would be too slow to be typed into.
-  const [words, setWords] = useState(params.get('filter') ?? '');
   if (error && !devices) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!devices) return <Loading />;
+  if (devices.length > 0) return <Room devices={devices} />;
   const add = (
     <Button component={Link} to={`/sites/${site.code}/add-device`} variant="contained">
       Add a device
     </Button>
   );
-  if (devices.length === 0) {
-    return (
-      <>
-        <Typography variant="h1" sx={{ mb: 3 }}>
-          {site.name}
-        </Typography>
-        <Empty title="No device yet" action={add}>
-          A device is one thing in the field that sends readings. Add the first one: you get its key and a
-          line that sends a first reading.
-        </Empty>
-      </>
-    );
-  }
-  const found = matching(byAttention(devices), words);
-  const filter = (text: string) => {
-    setWords(text);
-    setParams(text === '' ? {} : { filter: text }, { replace: true });
-  };
   return (
     <>
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center', mb: 3 }}>
-        <Typography variant="h1" sx={{ flex: '1 1 300px' }} aria-live="polite">
-          {sentence(devices, site.zone, now)}
-        </Typography>
-        <TextField
-          label="Filter"
-          type="search"
-          value={words}
-          onChange={(event) => filter(event.target.value)}
-          sx={{ width: { xs: '100%', sm: 220 } }}
-        />
-        {add}
-      </Box>
+      <Typography variant="h1" sx={{ mb: 3 }}>
+        {site.name}
+      </Typography>
+      <Empty title="No device yet" action={add}>
+        A device is one thing in the field that sends readings. Add the first one: you get its key and a line
+        that sends a first reading.
+      </Empty>
+    </>
+  );
+}
+
+function Room({ devices }: { devices: DeviceNow[] }) {
+  const site = useSite();
+  const [view, change] = useRoomView();
+  const { words, concern, by, form } = view;
+  const ordered = useMemo(() => byAttention(devices), [devices]);
+  const found = useMemo(() => matching(ordered, words, concern), [ordered, words, concern]);
+  return (
+    <>
+      <Typography variant="h1" sx={{ mb: 2 }} aria-live="polite">
+        {sentence(devices, site.zone, serviceNow())}
+      </Typography>
+      <RoomTools devices={devices} site={site.code} view={view} onChange={change} />
       {found.length === 0 ? (
         <Empty
           title="No device fits the filter"
-          action={<Button onClick={() => filter('')}>Show all</Button>}
+          action={<Button onClick={() => change({ words: '', concern: null })}>Show all</Button>}
         >
-          The filter looks in names, codes, states and signals.
+          The filter looks in names, codes, kinds, states and signals.
         </Empty>
       ) : (
-        <Box
-          sx={{
-            display: 'grid',
-            gap: 2,
-            gridTemplateColumns: 'repeat(auto-fill, minmax(min(100%, 300px), 1fr))',
-          }}
-        >
-          {found.map((device) => (
-            <LampCard key={device.device} device={device} site={site.code} zone={site.zone} />
-          ))}
-        </Box>
+        <LampList devices={found} site={site.code} by={by} form={form} />
       )}
     </>
   );
+}
+
+/** What is shown stands in the address, but for the form that is usual on this screen. */
+function useRoomView(): [RoomView, (change: Partial<RoomView>) => void] {
+  const [params, setParams] = useSearchParams();
+  const isNarrow = useMediaQuery(useTheme().breakpoints.down('sm'));
+  // The address follows what is typed; it would be too slow to be typed into.
+  const [words, setWords] = useState(params.get('filter') ?? '');
+  const usual = isNarrow ? 'list' : 'cards';
+  const form = params.get('form') ?? usual;
+  const by = params.get('by');
+  const view: RoomView = {
+    words,
+    concern: params.get('concern'),
+    by: by === 'kind' || by === 'state' ? by : 'none',
+    form: form === 'list' ? 'list' : 'cards',
+  };
+  const change = (changed: Partial<RoomView>) => {
+    const next = { ...view, ...changed };
+    setWords(next.words);
+    const set = (all: URLSearchParams, name: string, value: string | null) =>
+      value ? all.set(name, value) : all.delete(name);
+    setParams(
+      (all) => {
+        set(all, 'filter', next.words);
+        set(all, 'concern', next.concern);
+        set(all, 'by', next.by === ('none' satisfies Grouping) ? null : next.by);
+        set(all, 'form', next.form === usual ? null : next.form);
+        return all;
+      },
+      { replace: true },
+    );
+  };
+  return [view, change];
 }
