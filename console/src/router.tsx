@@ -31,7 +31,31 @@ export const router = createBrowserRouter([
               { index: true, Component: LampRoomPage },
               {
                 path: 'devices/:device',
-                lazy: async () => ({ Component: (await import('./features/device/DevicePage')).DevicePage }),
+                lazy: async () => ({
+                  Component: (await import('./features/device/DeviceFrame')).DeviceFrame,
+                }),
+                children: [
+                  {
+                    index: true,
+                    lazy: async () => ({ Component: (await import('./features/device/parts')).NowPart }),
+                  },
+                  {
+                    path: 'contacts',
+                    lazy: async () => ({ Component: (await import('./features/device/parts')).ContactsPart }),
+                  },
+                  {
+                    path: 'signals',
+                    lazy: async () => ({ Component: (await import('./features/device/parts')).SignalsPart }),
+                  },
+                  {
+                    path: 'sending',
+                    lazy: async () => ({ Component: (await import('./features/device/parts')).SendingPart }),
+                  },
+                  {
+                    path: 'set-up',
+                    lazy: async () => ({ Component: (await import('./features/device/parts')).SetUpPart }),
+                  },
+                ],
               },
               {
                 path: 'devices/:device/signals/:signal',

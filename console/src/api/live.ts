@@ -6,7 +6,6 @@ import type {
   CommandEvent,
   Contact,
   ContactEvent,
-  Device,
   LiveReading,
   PresenceEvent,
   ReadingsEvent,
@@ -180,10 +179,6 @@ export class LiveSite {
 
   #presence(event: PresenceEvent): void {
     this.#values.takePresence(event, Date.now());
-    this.#cache.setQueryData<Device>(
-      ['device', this.#site, event.device],
-      (old) => old && present(old, event),
-    );
     // What needs attention first is another thing now.
     this.#moved.add(event.device);
     this.#reasonsChanged = true;
@@ -217,12 +212,4 @@ export class LiveSite {
       this.#stale.clear();
     }, TOGETHER);
   }
-}
-
-/** A device as it is after an event of its presence. */
-function present(old: Device, { presence, since, connection }: PresenceEvent): Device {
-  const now = { ...old, presence };
-  if (since === undefined) delete now.since;
-  else now.since = since;
-  return connection === undefined ? now : { ...now, connection };
 }

@@ -294,6 +294,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/several": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make several devices, with a key each if `keys` is set: all of them or none. */
+        post: operations["keys_add_several"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}": {
         parameters: {
             query?: never;
@@ -3241,6 +3258,11 @@ export interface components {
             /** @description Ask for a token instead of a cookie. */
             token?: boolean;
         };
+        /** @description A device that was made. */
+        MadeDevice: components["schemas"]["Device"] & {
+            /** @description Its first key, if one was wanted. Its secret is shown nowhere else. */
+            key?: components["schemas"]["IssuedKey"];
+        };
         /** @description What a signal's values mean. */
         Meaning: {
             /** @description How what is sent becomes the value. */
@@ -3389,6 +3411,13 @@ export interface components {
              *     stand for a level; at most 20.
              */
             topics?: string[];
+        };
+        /** @description Devices to make together: all of them or none. */
+        NewDevices: {
+            /** @description The devices, at most 500. */
+            devices: components["schemas"]["NewDevice"][];
+            /** @description Whether each gets a key. */
+            keys?: boolean;
         };
         /** @description A dummy value to ask for. */
         NewDummyTest: {
@@ -5069,6 +5098,7 @@ export type LinkValue = components['schemas']['LinkValue'];
 export type LiveEvent = components['schemas']['LiveEvent'];
 export type LiveReading = components['schemas']['LiveReading'];
 export type LogIn = components['schemas']['LogIn'];
+export type MadeDevice = components['schemas']['MadeDevice'];
 export type Meaning = components['schemas']['Meaning'];
 export type MeaningTrial = components['schemas']['MeaningTrial'];
 export type MeaningVersion = components['schemas']['MeaningVersion'];
@@ -5077,6 +5107,7 @@ export type Move = components['schemas']['Move'];
 export type NewCalibration = components['schemas']['NewCalibration'];
 export type NewCommand = components['schemas']['NewCommand'];
 export type NewDevice = components['schemas']['NewDevice'];
+export type NewDevices = components['schemas']['NewDevices'];
 export type NewDummyTest = components['schemas']['NewDummyTest'];
 export type NewHandReading = components['schemas']['NewHandReading'];
 export type NewJoining = components['schemas']['NewJoining'];
@@ -5739,6 +5770,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Device"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keys_add_several: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDevices"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeDevice"][];
                 };
             };
             default: {

@@ -14,11 +14,22 @@ const OUTCOME = {
 export function ContactLines({ contacts, zone }: { contacts: Contact[]; zone: string }) {
   return (
     <Box component="ol" sx={{ listStyle: 'none', m: 0, p: 0 }}>
-      {contacts.map((contact, i) => (
-        <Line key={`${contact.at}-${contacts.length - i}`} contact={contact} zone={zone} />
+      {keyed(contacts).map(({ key, contact }) => (
+        <Line key={key} contact={contact} zone={zone} />
       ))}
     </Box>
   );
+}
+
+/** Each with a key that stays the same when newer ones come before it. */
+function keyed(contacts: Contact[]): { key: string; contact: Contact }[] {
+  const sameTime = new Map<string, number>();
+  const oldestFirst = contacts.toReversed().map((contact) => {
+    const count = sameTime.get(contact.at) ?? 0;
+    sameTime.set(contact.at, count + 1);
+    return { key: `${contact.at} ${count}`, contact };
+  });
+  return oldestFirst.reverse();
 }
 
 function Line({ contact, zone }: { contact: Contact; zone: string }) {

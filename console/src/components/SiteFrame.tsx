@@ -1,8 +1,9 @@
 import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Container from '@mui/material/Container';
+import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
-import { Outlet, useParams } from 'react-router';
+import { Outlet, ScrollRestoration, useParams } from 'react-router';
 import { LiveProvider, useLiveState } from '../api/LiveProvider';
 import { site as siteQuery, storage } from '../api/queries';
 import { clockTime } from '../format/time';
@@ -25,19 +26,43 @@ export function SiteFrame() {
   return (
     <SiteContext value={site}>
       <LiveProvider site={code}>
+        <SkipLink />
         <TopStrip />
         <NotConnected zone={site.zone} />
         <NearlyFull />
         <Container
           component="main"
+          id="main"
+          tabIndex={-1}
           maxWidth={false}
-          sx={{ maxWidth: 1440, px: { xs: 2, md: 3 }, pt: 3, pb: { xs: 12, md: 6 } }}
+          sx={{ maxWidth: 1440, px: { xs: 2, md: 3 }, pt: 3, pb: { xs: 12, md: 6 }, outline: 'none' }}
         >
           <Outlet />
         </Container>
         <BottomBar />
+        <ScrollRestoration />
       </LiveProvider>
     </SiteContext>
+  );
+}
+
+/** Past the strip, for who goes by keyboard. */
+function SkipLink() {
+  return (
+    <Link
+      href="#main"
+      sx={{
+        position: 'fixed',
+        left: 8,
+        top: -80,
+        zIndex: 1400,
+        p: 1,
+        bgcolor: 'background.paper',
+        '&:focus': { top: 8 },
+      }}
+    >
+      To the page
+    </Link>
   );
 }
 

@@ -1,3 +1,4 @@
+use crate::{Device, NewDevice};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -85,4 +86,27 @@ pub struct IssuedKey {
     /// What is kept of it.
     #[serde(flatten)]
     pub details: Key,
+}
+
+/// Devices to make together: all of them or none.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewDevices {
+    /// The devices, at most 500.
+    #[schema(min_items = 1, max_items = 500)]
+    pub devices: Vec<NewDevice>,
+    /// Whether each gets a key.
+    #[serde(default)]
+    pub keys: bool,
+}
+
+/// A device that was made.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct MadeDevice {
+    /// The device.
+    #[serde(flatten)]
+    pub device: Device,
+    /// Its first key, if one was wanted. Its secret is shown nowhere else.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub key: Option<IssuedKey>,
 }

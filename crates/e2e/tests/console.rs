@@ -53,14 +53,21 @@ async fn from_the_set_up_address_to_a_value_on_the_page() {
         browser.fill("Signal code", "level").await;
         browser.fill("Unit", "m").await;
         browser.press("Add the device and issue its key").await;
-        browser.sees("Waiting for the first reading").await;
-
-        // The line shown is run as it stands, and the value appears by itself.
-        let line = browser.text_of("#curl-line", |text| text.starts_with("curl ")).await;
-        let sent = Command::new("sh").arg("-c").arg(&line).output().unwrap();
-        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 1\n", "{line}");
-        browser.sees("Heard. level 1.5 m").await;
+        browser.sees("Waiting for the first message").await;
         let key = browser.text_of("#issued-key", |text| text.len() == 24).await;
+
+        // What is refused is seen too, with what to change.
+        service.deliver(&key, "level is high").await;
+        browser.sees("Something came, but nothing was kept of it yet").await;
+        // The recipe is run as it stands, and what came of it appears by itself.
+        let line = browser.text_of("#recipe", |text| text.contains("curl ")).await;
+        let sent = Command::new("sh").arg("-c").arg(&line.replace("21.5", "1.5")).output().unwrap();
+        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 1\n", "{line}");
+        browser.sees("It is heard").await;
+        // An address that leads a board to itself is asked about.
+        browser.fill("Name or address of this computer in the network", "lantern.hut").await;
+        browser.text_of("#issued-mqtt-address", |text| text.contains("@lantern.hut:")).await;
+        browser.text_of("#recipe", |text| text.contains("//lantern.hut:") && !text.contains("127.0.0.1")).await;
 
         browser.press("To the device").await;
         browser.sees("Water tower: fresh").await;
@@ -96,9 +103,9 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
     let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
     with_browser(async |browser| {
         log_in(&browser, &service).await;
-        browser.sees("0 of 2 fresh, 2 never heard").await;
+        browser.sees("0 of 2 are well, 2 never heard").await;
         service.deliver(&key, r#"{"level": 3.5, "supply": 12.3}"#).await;
-        browser.sees("1 of 2 fresh, 1 never heard").await;
+        browser.sees("0 of 2 are well, 1 with names waiting, 1 never heard").await;
         browser.sees("3.5").await;
         browser.find(Locator::Css("[data-device=tower] [aria-label^='Lamp: fresh']")).await;
         browser.find(Locator::Css("[data-device=larder] [aria-label^='Lamp: never']")).await;
@@ -121,19 +128,24 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
 
         // A recipe with the key just issued in it is run as it stands.
+        browser.press("Sending").await;
         browser.press("Issue a key").await;
         browser.press("Issue it").await;
         browser.sees("The key is shown only now").await;
         let recipe = browser.text_of("#recipe", |text| text.contains("curl") && !text.contains("'KEY'")).await;
         let sent = Command::new("sh").arg("-c").arg(&recipe).output().unwrap();
         assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 2\n", "{recipe}");
+        browser.press("Contacts").await;
         browser.sees("HTTP POST from 127.0.0.1").await;
+        assert_eq!(browser.page.title().await.unwrap(), "tower – Key Lantern");
 
+        let parts = "nav[aria-label='Parts of this device'] a[href$='/set-up']";
+        browser.find(Locator::Css(parts)).await.click().await.unwrap();
         browser.press("Remove this device").await;
         browser.sees("With it go 4 readings").await;
         browser.fill("Type its code", "tower").await;
         browser.press("Remove").await;
-        browser.sees("0 of 1 fresh, 1 never heard").await;
+        browser.sees("0 of 1 are well, 1 never heard").await;
         browser.press("Set-up").await;
         browser.sees("Set-up of Marlbeck Light Railway").await;
         browser.fill("Name of the site", "Marlbeck Railway").await;
@@ -155,7 +167,7 @@ async fn what_values_mean_is_written_tried_and_applied_to_the_past() {
     with_browser(async |browser| {
         log_in(&browser, &service).await;
         let base = format!("{}/sites/marlbeck", service.url);
-        browser.open(&format!("{base}/devices/tower#signals")).await;
+        browser.open(&format!("{base}/devices/tower/signals")).await;
         browser.press("What level means: as sent").await;
         browser.sees("level: as sent").await;
         browser.text_of("[aria-label=Preview]", |text| text.contains("49.00")).await;
@@ -243,12 +255,17 @@ async fn pages_fit_a_phone_and_hold_in_the_dark() {
     let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
     let browser = Browser::start(390, 800, true).await;
     log_in(&browser, &service).await;
-    browser.sees("The one device is fresh").await;
+    browser.sees("0 of 1 are well").await;
     // More of them one after the other than a browser has connections, each with
     // its live stream: none may keep the next one waiting.
     for (path, shows) in [
-        ("/sites/marlbeck", "The one device is fresh"),
-        ("/sites/marlbeck/devices/tower", "Remove this device"),
+        ("/sites/marlbeck", "0 of 1 are well"),
+        ("/sites/marlbeck?form=cards&by=kind", "Of no kind (1)"),
+        ("/sites/marlbeck/devices/tower", "Last contacts"),
+        ("/sites/marlbeck/devices/tower/contacts", "Keep the first 2 KiB"),
+        ("/sites/marlbeck/devices/tower/signals", "a-signal-with-quite-a-long-name"),
+        ("/sites/marlbeck/devices/tower/sending", "Issue a key"),
+        ("/sites/marlbeck/devices/tower/set-up", "Remove this device"),
         ("/sites/marlbeck/devices/tower/signals/level", "Make the past anew"),
         ("/sites/marlbeck/devices/tower/signals/level?part=screen", "Values outside are suspect"),
         ("/sites/marlbeck/compare", "Choose two signals"),
@@ -367,7 +384,7 @@ async fn commands_and_carried_devices_are_on_the_page_of_their_device() {
     let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
     with_browser(async |browser| {
         log_in(&browser, &service).await;
-        browser.open(&format!("{}/sites/marlbeck/devices/points-7#commands", service.url)).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/points-7/sending", service.url)).await;
         browser.press("Declare a command").await;
         browser.fill("Command", "heater").await;
         browser.press("Save").await;
@@ -384,7 +401,7 @@ async fn commands_and_carried_devices_are_on_the_page_of_their_device() {
             points.publish("marlbeck/shed-1/in/count", count.to_string(), 1).await;
         }
         browser.sees("75.0 % of all messages came in the last 24 hours").await;
-        browser.open(&format!("{}/sites/marlbeck/devices/points-7#carried", service.url)).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/points-7/sending", service.url)).await;
         browser.press("Open a joining window for 10 min").await;
         browser.sees("Joining window open for 10 min more").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());

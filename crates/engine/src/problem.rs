@@ -105,6 +105,13 @@ impl std::fmt::Display for Problem {
 impl std::error::Error for Problem {}
 
 impl Problem {
+    /// The same problem, told in other words.
+    #[must_use]
+    pub fn with_detail(mut self, detail: String) -> Self {
+        self.0.detail = detail;
+        self
+    }
+
     /// A problem in words.
     pub fn new(
         class: Class,

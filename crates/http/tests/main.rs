@@ -7,5 +7,7 @@ mod access;
 mod desk;
 /// What is answered.
 mod routes;
+/// Several devices at once.
+mod several;
 /// Why nothing is seen.
 mod why;

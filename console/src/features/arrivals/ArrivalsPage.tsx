@@ -17,6 +17,7 @@ import { arrivals, devicePath, session, unknownContacts, waitingDevices } from '
 import type { Arrival, WaitingDevice } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { ContactLines } from '../../components/ContactLines';
+import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
@@ -49,9 +50,7 @@ export function ArrivalsPage() {
         </Empty>
       ) : (
         <>
-          <Typography variant="h1" gutterBottom>
-            {heading(devices.data.length, own.length)}
-          </Typography>
+          <PageHeading gutterBottom>{heading(devices.data.length, own.length)}</PageHeading>
           <Typography color="textSecondary" sx={{ mb: 2, maxWidth: 720 }}>
             All readings are kept. Claimed, they become history; ignored, nothing more is kept of the name.
           </Typography>

@@ -8,6 +8,7 @@ import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { commissioning, devicePath } from '../../api/queries';
 import type { Commissioning, Step } from '../../api/schema';
+import { PageHeading } from '../../components/PageHeading';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
@@ -27,12 +28,12 @@ export function CommissioningPage() {
   const inTrial = data.state === 'trial';
   return (
     <Box sx={{ maxWidth: 960 }}>
-      <Typography variant="h1">
+      <PageHeading>
         Commissioning of{' '}
         <Link component={RouterLink} to={`/sites/${site.code}/devices/${code}`} underline="always">
           {data.name}
         </Link>
-      </Typography>
+      </PageHeading>
       <Typography color="textSecondary" sx={{ mb: 2 }}>
         {since(data, site.zone)}
       </Typography>

@@ -7,6 +7,7 @@ import { useSearchParams } from 'react-router';
 import { comparison } from '../../api/queries';
 import type { Compared, Comparison } from '../../api/schema';
 import { Plot } from '../../components/Plot';
+import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
@@ -80,9 +81,7 @@ export function ComparePage() {
   });
   return (
     <>
-      <Typography variant="h1" sx={{ mb: 2 }}>
-        Compare signals
-      </Typography>
+      <PageHeading sx={{ mb: 2 }}>Compare signals</PageHeading>
       <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: 'wrap', mb: 3 }}>
         <SignalField label="Reference" value={reference} onChange={(value) => put('reference', value)} />
         <SignalField label="Compared with it" value={other} onChange={(value) => put('other', value)} />

@@ -3,7 +3,8 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { device as deviceQuery } from '../../api/queries';
-import type { Connection } from '../../api/schema';
+import type { Connection, DeviceNow } from '../../api/schema';
+import { useStanding } from '../../api/useLive';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 
@@ -16,12 +17,13 @@ export function connectionText(connection: Connection, zone: string): string {
 }
 
 /** Whether the device is connected, where its protocol knows, and who carries it. */
-export function ConnectionLine({ code }: { code: string }) {
+export function ConnectionLine({ device }: { device: DeviceNow }) {
   const site = useSite();
-  const { data } = useQuery(deviceQuery(site.code, code));
+  const { data } = useQuery(deviceQuery(site.code, device.device));
+  const { connection } = useStanding(device);
   return (
     <Typography color="textSecondary" sx={{ mb: 3, minHeight: '1.5em' }}>
-      {data?.connection && connectionText(data.connection, site.zone)}
+      {connection && connectionText(connection, site.zone)}
       {data?.carrier && (
         <>
           Carried by{' '}

@@ -14,7 +14,39 @@ import { useSite } from '../../components/siteContext';
 import { WhyButton } from '../why/WhyButton';
 
 /** Contacts shown at first. */
-const FIRST = 6;
+const FIRST = 20;
+
+/** Contacts that tell enough for a glance. */
+const IN_SHORT = 3;
+
+/** The last attempts of a device to deliver. */
+export function ContactsInShort({ device }: { device: string }) {
+  const site = useSite();
+  const { data, error, refetch } = useQuery(contacts(site.code, device));
+  if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
+  if (!data) return <Loading height={120} />;
+  return (
+    <Paper sx={{ p: 2 }}>
+      {data.length === 0 ? (
+        <NoContacts />
+      ) : (
+        <ContactLines contacts={data.slice(0, IN_SHORT)} zone={site.zone} />
+      )}
+      <WhyButton device={device} sx={{ mt: 1 }}>
+        Why is nothing here?
+      </WhyButton>
+    </Paper>
+  );
+}
+
+function NoContacts() {
+  return (
+    <Typography color="textSecondary">
+      No attempt to deliver yet. Each one appears here within a second, refused ones with what to change. What
+      comes with an unknown key stands under Arrivals.
+    </Typography>
+  );
+}
 
 /** The attempts of a device to deliver, as they happen. */
 export function ContactsSection({ device }: { device: string }) {
@@ -26,9 +58,7 @@ export function ContactsSection({ device }: { device: string }) {
   return (
     <Paper sx={{ p: 2 }}>
       {data.length === 0 ? (
-        <Typography color="textSecondary">
-          No attempt to deliver yet. Each one appears here within a second, refused ones with what to change.
-        </Typography>
+        <NoContacts />
       ) : (
         <ContactLines contacts={all ? data : data.slice(0, FIRST)} zone={site.zone} />
       )}

@@ -3,6 +3,7 @@ import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
 import { Mark } from '../../components/Mark';
+import { PageHeading } from '../../components/PageHeading';
 
 /** The card in the middle of the pages before one is logged in. */
 export function EntryFrame({ title, children }: { title: string; children: ReactNode }) {
@@ -13,9 +14,7 @@ export function EntryFrame({ title, children }: { title: string; children: React
           <Mark size={36} />
           <Typography sx={{ fontWeight: 700, fontSize: 18 }}>Key Lantern</Typography>
         </Box>
-        <Typography variant="h1" gutterBottom>
-          {title}
-        </Typography>
+        <PageHeading gutterBottom>{title}</PageHeading>
         {children}
       </Paper>
     </Box>

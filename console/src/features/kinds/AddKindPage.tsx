@@ -5,6 +5,7 @@ import { sitePath } from '../../api/queries';
 import type { Kind } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { KindForm } from './KindForm';
+import { PageHeading } from '../../components/PageHeading';
 
 /** Describes a new kind. */
 export function AddKindPage() {
@@ -12,9 +13,7 @@ export function AddKindPage() {
   const navigate = useNavigate();
   return (
     <>
-      <Typography variant="h1" gutterBottom>
-        Describe a kind
-      </Typography>
+      <PageHeading gutterBottom>Describe a kind</PageHeading>
       <Typography color="textSecondary" sx={{ mb: 3 }}>
         A make of device, described once. Devices made from it have its signals and its decoder.
       </Typography>

@@ -15,6 +15,7 @@ import { Link as RouterLink, useParams } from 'react-router';
 import { api } from '../../api/client';
 import { followers, kind as kindQuery, kindPath, revisions } from '../../api/queries';
 import type { Kind } from '../../api/schema';
+import { PageHeading } from '../../components/PageHeading';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
@@ -32,9 +33,9 @@ export function KindPage() {
   if (!data) return <Loading />;
   return (
     <>
-      <Typography variant="h1" gutterBottom>
+      <PageHeading gutterBottom>
         {data.description.name}, revision {data.revision}
-      </Typography>
+      </PageHeading>
       <Followers kind={data} />
       <Revisions kind={data} />
       <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>

@@ -8,10 +8,10 @@ import TableCell from '@mui/material/TableCell';
 import TableContainer from '@mui/material/TableContainer';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
-import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
 import { kinds } from '../../api/queries';
+import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
@@ -39,7 +39,7 @@ export function KindsPage() {
   return (
     <>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, justifyContent: 'space-between', mb: 2 }}>
-        <Typography variant="h1">Kinds of device</Typography>
+        <PageHeading>Kinds of device</PageHeading>
         {add}
       </Box>
       <TableContainer component={Paper}>

@@ -1,12 +1,12 @@
 import Button from '@mui/material/Button';
 import { useTheme } from '@mui/material/styles';
-import Typography from '@mui/material/Typography';
 import useMediaQuery from '@mui/material/useMediaQuery';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/schema';
+import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
@@ -29,9 +29,7 @@ export function LampRoomPage() {
   );
   return (
     <>
-      <Typography variant="h1" sx={{ mb: 3 }}>
-        {site.name}
-      </Typography>
+      <PageHeading sx={{ mb: 3 }}>{site.name}</PageHeading>
       <Empty title="No device yet" action={add}>
         A device is one thing in the field that sends readings. Add the first one: you get its key and a line
         that sends a first reading.
@@ -48,9 +46,9 @@ function Room({ devices }: { devices: DeviceNow[] }) {
   const found = useMemo(() => matching(ordered, words, concern), [ordered, words, concern]);
   return (
     <>
-      <Typography variant="h1" sx={{ mb: 2 }} aria-live="polite">
+      <PageHeading sx={{ mb: 2 }} aria-live="polite">
         {sentence(devices, site.zone, serviceNow())}
-      </Typography>
+      </PageHeading>
       <RoomTools devices={devices} site={site.code} view={view} onChange={change} />
       {found.length === 0 ? (
         <Empty

@@ -5,6 +5,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { deviceNow, meaning as meaningQuery, quality, signalPath, signals } from '../../api/queries';
+import { PageHeading } from '../../components/PageHeading';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
@@ -29,12 +30,12 @@ export function SignalPage() {
   return (
     <>
       <Box sx={{ mb: 3 }}>
-        <Typography variant="h1">
+        <PageHeading>
           {signal.name}: {inWords(said.meaning)}
-        </Typography>
+        </PageHeading>
         <Typography color="textSecondary">
           Signal {code} of{' '}
-          <Link component={RouterLink} to={`${base}#signals`} underline="always">
+          <Link component={RouterLink} to={`${base}/signals`} underline="always">
             {now?.name ?? device}
           </Link>
           {signal.symbol === '' ? '' : `, in ${signal.symbol}`}

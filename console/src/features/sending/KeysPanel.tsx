@@ -1,5 +1,3 @@
-import Alert from '@mui/material/Alert';
-import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Table from '@mui/material/Table';
 import TableBody from '@mui/material/TableBody';
@@ -7,20 +5,20 @@ import TableCell from '@mui/material/TableCell';
 import TableContainer from '@mui/material/TableContainer';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
-import Typography from '@mui/material/Typography';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import { devicePath, keys, sitePath } from '../../api/queries';
 import type { IssuedKey, Key } from '../../api/schema';
 import { Age } from '../../components/Age';
-import { CopyText } from '../../components/CopyText';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { IssueKeyDialog } from './IssueKeyDialog';
+import { IssuedLines } from './IssuedLines';
+import { RevokeDialog } from './RevokeDialog';
 
 interface Props {
   /** The device; without one, the site itself. */
@@ -37,6 +35,7 @@ export function KeysPanel({ device, onIssued }: Props) {
   const { data = [], error } = useQuery(query);
   const [issuing, setIssuing] = useState(false);
   const [issued, setIssued] = useState<IssuedKey>();
+  const [revoking, setRevoking] = useState<Key>();
   const path = `${device === undefined ? sitePath(site.code) : devicePath(site.code, device)}/keys`;
   const refresh = () => cache.invalidateQueries({ queryKey: query.queryKey });
   const took = (key: IssuedKey) => {
@@ -57,7 +56,7 @@ export function KeysPanel({ device, onIssued }: Props) {
   return (
     <>
       {problem && <ProblemAlert error={problem} />}
-      {issued && <Issued issued={issued} />}
+      {issued && <IssuedLines issued={issued} />}
       {data.length > 0 && (
         <TableContainer>
           <Table size="small">
@@ -95,7 +94,7 @@ export function KeysPanel({ device, onIssued }: Props) {
                         <Button
                           size="small"
                           color="error"
-                          onClick={() => revoke.mutate(key.id)}
+                          onClick={() => setRevoking(key)}
                           aria-label={`Revoke key ending in ${key.hint}`}
                         >
                           Revoke
@@ -112,6 +111,17 @@ export function KeysPanel({ device, onIssued }: Props) {
       <Button variant="outlined" onClick={() => setIssuing(true)} sx={{ mt: 2 }}>
         Issue a key
       </Button>
+      {revoking && (
+        <RevokeDialog
+          hint={revoking.hint}
+          lastUsedAt={revoking.last_used_at}
+          onRevoke={() => {
+            revoke.mutate(revoking.id);
+            setRevoking(undefined);
+          }}
+          onClose={() => setRevoking(undefined)}
+        />
+      )}
       {issuing && (
         <IssueKeyDialog path={path} onIssued={(key) => void took(key)} onClose={() => setIssuing(false)} />
       )}
@@ -124,25 +134,4 @@ function state(key: Key, zone: string): string {
   if (!key.expires_at) return 'in use';
   const over = Date.parse(key.expires_at) <= serviceNow();
   return `${over ? 'ended' : 'ends'} ${dateTime(key.expires_at, zone)}`;
-}
-
-function Issued({ issued }: { issued: IssuedKey }) {
-  const sends = issued.grants.includes('send');
-  return (
-    <Box sx={{ mb: 2 }}>
-      <Alert severity="warning" sx={{ mb: 2 }}>
-        The key is shown only now. Copy it; older keys work until they end or are revoked.
-      </Alert>
-      <CopyText text={issued.key} label="key" id="issued-key" />
-      {sends && (
-        <>
-          <Typography sx={{ mt: 2, mb: 1 }}>One line that holds all a sender needs:</Typography>
-          <CopyText text={issued.address} label="address" id="issued-address" />
-          {issued.mqtt_address !== undefined && (
-            <CopyText text={issued.mqtt_address} label="MQTT address" id="issued-mqtt-address" />
-          )}
-        </>
-      )}
-    </Box>
-  );
 }

@@ -8,19 +8,24 @@ import { recipes } from '../../api/queries';
 import { CopyText } from '../../components/CopyText';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { FieldHost } from './FieldHost';
+import { leadsHome, reachable, useFieldHost } from './reach';
 
 /** Ready-to-paste instructions for one device; with a key just issued, complete. */
 export function RecipesPanel({ device, secret }: { device: string; secret?: string | undefined }) {
   const site = useSite();
   const [chosen, setChosen] = useState('shell');
+  const host = useFieldHost();
   const { data, error, refetch } = useQuery(recipes(site.code, device));
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!data) return <Loading height={160} />;
   const recipe = data.recipes.find(({ code }) => code === chosen) ?? data.recipes[0];
   if (!recipe) return null;
-  const text = secret === undefined ? recipe.text : recipe.text.replaceAll('KEY', secret);
+  const whole = secret === undefined ? recipe.text : recipe.text.replaceAll('KEY', secret);
+  const text = reachable(whole, host);
   return (
     <Box>
+      {leadsHome(data.address) && <FieldHost />}
       <Tabs
         value={recipe.code}
         onChange={(_, code: string) => setChosen(code)}

@@ -4,15 +4,17 @@ import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { useSearchParams } from 'react-router';
 import { api } from '../../api/client';
-import { devicePath, kinds, sitePath } from '../../api/queries';
-import type { Device, IssuedKey, NewDevice, NewSignal } from '../../api/schema';
+import { kinds, sitePath } from '../../api/queries';
+import type { MadeDevice, NewDevice, NewDevices, NewSignal } from '../../api/schema';
+import { PageHeading } from '../../components/PageHeading';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DeviceMade } from './DeviceMade';
+import { SeveralMade } from './SeveralMade';
 import { SignalRows, toNewSignal, type SignalEntry } from './SignalRows';
 import {
   CodeField,
@@ -28,7 +30,6 @@ import { parsePosition } from './position';
 /** Makes a device with its signals and its first key. */
 export function AddDevicePage() {
   const site = useSite();
-  const cache = useQueryClient();
   const [name, setName] = useState('');
   const [code, setCode] = useState('');
   const [every, setEvery] = useState<IntervalEntry>({ amount: '60', unit: 's' });
@@ -40,8 +41,8 @@ export function AddDevicePage() {
     kind === '' ? [{ id: 1, code: '', type: 'number', unit: '' }] : [],
   );
   const chosen = known.find((one) => one.code === kind);
-  const names = expand(name);
-  const navigate = useNavigate();
+  const expanded = expand(name);
+  const names = expanded ?? [name];
   const make = useMutation({
     mutationFn: async () => {
       const position = parsePosition(place);
@@ -54,28 +55,20 @@ export function AddDevicePage() {
         ...(code === '' || names.length > 1 ? {} : { code }),
         ...(position ? { position } : {}),
       });
-      const path = `${sitePath(site.code)}/devices`;
-      if (names.length > 1) {
-        for (const one of names) await api.post<Device>(path, body(one));
-        await navigate(`/sites/${site.code}/set-up`);
-        return undefined;
-      }
-      const device = await api.post<Device>(path, body(name));
-      const key = await api.post<IssuedKey>(`${devicePath(site.code, device.code)}/keys`, {});
-      await cache.invalidateQueries({ queryKey: ['now', site.code] });
-      return { device, secret: key.key, signals: [...(chosen?.description.signals ?? []), ...signals] };
+      // All of them with their keys, or none: whoever tries again makes no second ones.
+      const devices = names.map(body);
+      const path = `${sitePath(site.code)}/devices/several`;
+      return api.post<MadeDevice[]>(path, { devices, keys: true } satisfies NewDevices);
     },
   });
-  if (make.data) return <DeviceMade {...make.data} />;
+  if (make.data) return <Made made={make.data} />;
   const submit = (event: FormEvent) => {
     event.preventDefault();
     make.mutate();
   };
   return (
     <Box sx={{ maxWidth: 760 }}>
-      <Typography variant="h1" gutterBottom>
-        Add a device
-      </Typography>
+      <PageHeading gutterBottom>Add a device</PageHeading>
       <Typography color="textSecondary" sx={{ mb: 3 }}>
         One thing in the field that sends readings. You get its key at once.
       </Typography>
@@ -88,10 +81,13 @@ export function AddDevicePage() {
               onChange={(e) => setName(e.target.value)}
               required
               autoFocus
+              error={expanded === undefined}
               helperText={
-                names.length > 1
-                  ? `Makes ${names.length} devices: ${names[0]} to ${names.at(-1)}.`
-                  : 'shed-{1..4} stands for four devices.'
+                expanded === undefined
+                  ? 'What stands in braces is no range of 1 to 500 numbers, such as {1..4}.'
+                  : names.length > 1
+                    ? `Makes ${names.length} devices: ${names[0]} to ${names.at(-1)}.`
+                    : 'shed-{1..4} stands for four devices.'
               }
             />
             {names.length === 1 && <CodeField name={name} value={code} onChange={setCode} />}
@@ -128,7 +124,7 @@ export function AddDevicePage() {
           type="submit"
           variant="contained"
           loading={make.isPending}
-          disabled={parsePosition(place) === undefined}
+          disabled={parsePosition(place) === undefined || expanded === undefined}
           sx={{ alignSelf: 'flex-start' }}
         >
           {names.length > 1 ? `Add ${names.length} devices` : 'Add the device and issue its key'}
@@ -136,4 +132,10 @@ export function AddDevicePage() {
       </Stack>
     </Box>
   );
+}
+
+function Made({ made }: { made: MadeDevice[] }) {
+  const [only, ...more] = made;
+  if (only?.key && more.length === 0) return <DeviceMade device={only} issued={only.key} />;
+  return <SeveralMade made={made} />;
 }

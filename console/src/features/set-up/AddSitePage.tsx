@@ -9,6 +9,7 @@ import { useState, type FormEvent } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import type { Site } from '../../api/schema';
+import { PageHeading } from '../../components/PageHeading';
 import { ProblemAlert } from '../../components/states';
 import { CodeField, ZoneField } from './fields';
 
@@ -31,9 +32,7 @@ export function AddSitePage() {
   };
   return (
     <Container component="main" maxWidth="sm" sx={{ py: 6 }}>
-      <Typography variant="h1" gutterBottom>
-        Add a site
-      </Typography>
+      <PageHeading gutterBottom>Add a site</PageHeading>
       <Typography color="textSecondary" sx={{ mb: 3 }}>
         A site is a place or project. Its times are shown in its own zone.
       </Typography>

@@ -1,80 +1,94 @@
-import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { deviceNow } from '../../api/queries';
-import type { Device, NewSignal } from '../../api/schema';
-import { CopyText } from '../../components/CopyText';
+import { contacts, deviceNow } from '../../api/queries';
+import type { DeviceNow, IssuedKey, MadeDevice } from '../../api/schema';
+import { useBeat, useStanding } from '../../api/useLive';
+import { ContactLines } from '../../components/ContactLines';
 import { Lamp } from '../../components/Lamp';
+import { PageHeading } from '../../components/PageHeading';
+import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
-import { shown, withUnit } from '../../format/number';
-import { curlLine } from './curl';
+import { IssuedLines } from '../sending/IssuedLines';
+import { RecipesPanel } from '../sending/RecipesPanel';
+import { WhyButton } from '../why/WhyButton';
 
-/** A device just made: its key, shown this once, and a line that tries it. */
-export function DeviceMade({
-  device,
-  secret,
-  signals,
-}: {
-  device: Device;
-  secret: string;
-  signals: NewSignal[];
-}) {
+/** Contacts that are shown while the first reading is awaited. */
+const SHOWN = 5;
+
+/** A device just made: its key, how to send with it, and what comes, refusals too. */
+export function DeviceMade({ device, issued }: { device: MadeDevice; issued: IssuedKey }) {
   const site = useSite();
+  const base = `/sites/${site.code}/devices/${device.code}`;
   return (
-    <Box sx={{ maxWidth: 860 }}>
-      <Typography variant="h1" gutterBottom>
-        {device.name} is ready to send
+    <Box sx={{ maxWidth: 960 }}>
+      <PageHeading gutterBottom>{device.name} is ready to send</PageHeading>
+      <Typography color="textSecondary" sx={{ mb: 3 }}>
+        It is in trial: what it sends is kept apart until you say that it counts.
       </Typography>
       <Paper sx={{ p: 3, mb: 3 }}>
         <Typography variant="h2" gutterBottom>
-          Its key
+          1. Its key
         </Typography>
-        <Alert severity="warning" sx={{ mb: 2 }}>
-          The key is shown only now. Copy it into the sender, or issue another one later.
-        </Alert>
-        <CopyText text={secret} label="key" id="issued-key" />
+        <IssuedLines issued={issued} />
       </Paper>
       <Paper sx={{ p: 3, mb: 3 }}>
         <Typography variant="h2" gutterBottom>
-          Try it from a terminal
+          2. Send from a terminal, a board or a modem
         </Typography>
-        <CopyText text={curlLine(window.location.origin, secret, signals)} label="curl line" id="curl-line" />
-        <Typography color="textSecondary" sx={{ mt: 2, mb: 1 }}>
-          A sender that cannot set headers uses this address instead, with values as ?name=value:
-        </Typography>
-        <CopyText text={`${window.location.origin}/in/${secret}`} label="address" />
+        <RecipesPanel device={device.code} secret={issued.key} />
       </Paper>
-      <FirstReading device={device.code} />
-      <Button component={Link} to={`/sites/${site.code}/devices/${device.code}`} variant="contained">
-        To the device
-      </Button>
+      <Paper sx={{ p: 3, mb: 3 }} aria-live="polite">
+        <Typography variant="h2" gutterBottom>
+          3. What comes
+        </Typography>
+        <FirstContacts device={device.code} />
+      </Paper>
+      <Box sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
+        <Button component={Link} to={base} variant="contained">
+          To the device
+        </Button>
+        <Button component={Link} to={`${base}/commissioning`}>
+          To its commissioning
+        </Button>
+      </Box>
     </Box>
   );
 }
 
-function FirstReading({ device }: { device: string }) {
+function FirstContacts({ device }: { device: string }) {
   const site = useSite();
-  const { data } = useQuery(deviceNow(site.code, device));
-  const heard = data?.signals.filter((signal) => signal.last) ?? [];
+  const { data: now } = useQuery(deviceNow(site.code, device));
+  const { data, error, refetch } = useQuery(contacts(site.code, device));
+  if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
+  if (!data || !now) return <Loading height={80} />;
   return (
-    <Paper
-      sx={{ p: 3, mb: 3, display: 'flex', gap: 2, alignItems: 'center', minHeight: 84 }}
-      aria-live="polite"
-    >
-      <Lamp
-        presence={data?.presence ?? 'never'}
-        beat={heard.map((signal) => signal.last?.at).join()}
-        size={40}
-      />
+    <>
+      <Heard device={now} isWaiting={data.length === 0} />
+      {data.length > 0 && <ContactLines contacts={data.slice(0, SHOWN)} zone={site.zone} />}
+      <WhyButton device={device} sx={{ mt: 1 }}>
+        Why is nothing here?
+      </WhyButton>
+    </>
+  );
+}
+
+function Heard({ device, isWaiting }: { device: DeviceNow; isWaiting: boolean }) {
+  const { presence } = useStanding(device);
+  const beat = useBeat(device.device);
+  return (
+    <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', minHeight: 48, mb: 1 }}>
+      <Lamp presence={presence} beat={beat} size={40} />
       <Typography>
-        {!data || data.presence === 'never'
-          ? 'Waiting for the first reading. It appears here by itself.'
-          : `Heard. ${heard.map((signal) => `${signal.name} ${withUnit(shown(signal.last?.value, signal.decimals), signal.symbol)}`).join(', ')}`}
+        {isWaiting
+          ? 'Waiting for the first message. It appears here by itself, refused or not.'
+          : presence === 'never'
+            ? 'Something came, but nothing was kept of it yet.'
+            : 'It is heard.'}
       </Typography>
-    </Paper>
+    </Box>
   );
 }

@@ -18,6 +18,7 @@ import { api } from '../../api/client';
 import { siteNow } from '../../api/queries';
 import type { Site } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
+import { PageHeading } from '../../components/PageHeading';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { interval } from '../../format/age';
@@ -40,9 +41,7 @@ export function SiteSetUpPage() {
   };
   return (
     <>
-      <Typography variant="h1" gutterBottom>
-        Set-up of {site.name}
-      </Typography>
+      <PageHeading gutterBottom>Set-up of {site.name}</PageHeading>
       <Stack spacing={3}>
         <Devices />
         <Paper sx={{ p: 3 }}>

@@ -8,6 +8,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Navigate, Link as RouterLink, useLocation } from 'react-router';
 import { sites } from '../../api/queries';
 import { Mark } from '../../components/Mark';
+import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 
 /** All sites; with only one, straight to it. */
@@ -28,7 +29,7 @@ export function SitesPage() {
     <Container component="main" maxWidth="sm" sx={{ py: 6 }}>
       <Stack direction="row" spacing={1.5} sx={{ alignItems: 'center', mb: 3 }}>
         <Mark size={36} />
-        <Typography variant="h1">Sites</Typography>
+        <PageHeading>Sites</PageHeading>
       </Stack>
       {data.length === 0 ? (
         <Empty title="No site yet" action={add}>

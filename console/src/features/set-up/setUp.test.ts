@@ -1,5 +1,4 @@
 import { expect, test } from 'vitest';
-import { curlLine } from './curl';
 import { parsePosition, positionText } from './position';
 import { propose } from './propose';
 
@@ -15,15 +14,4 @@ test('positions are read and written', () => {
   expect(parsePosition('')).toBeNull();
   for (const wrong of ['54', 'a, b', '1,2,3,4', '1,']) expect(parsePosition(wrong)).toBeUndefined();
   expect(positionText({ latitude: 1, longitude: 2, altitude_m: 3 })).toBe('1, 2, 3');
-});
-
-test('the curl line is for exactly these signals', () => {
-  const signals = [
-    { code: 'level', type: 'number' as const },
-    { code: 'door', type: 'flag' as const },
-    { code: 'mode', type: 'text' as const },
-  ];
-  expect(curlLine('http://x', 'KEY', signals)).toBe(
-    `curl http://x/in -H 'Authorization: Bearer KEY' -d '{"level": 1.5, "door": true, "mode": "ok"}'`,
-  );
 });

@@ -6,11 +6,11 @@ describe('the way to what mends it', () => {
   const cases: [Mend, string | undefined][] = [
     [{ action: 'nothing' }, undefined],
     [{ action: 'declare' }, '/sites/marlbeck/arrivals'],
-    [{ action: 'issue-key' }, '/sites/marlbeck/devices/tower#sending'],
-    [{ action: 'send' }, '/sites/marlbeck/devices/tower#sending'],
-    [{ action: 'see-contacts' }, '/sites/marlbeck/devices/tower#contacts'],
+    [{ action: 'issue-key' }, '/sites/marlbeck/devices/tower/sending'],
+    [{ action: 'send' }, '/sites/marlbeck/devices/tower/sending'],
+    [{ action: 'see-contacts' }, '/sites/marlbeck/devices/tower/contacts'],
     [{ action: 'claim', name: 'levle', into: 'level' }, '/sites/marlbeck/arrivals'],
-    [{ action: 'set-clock' }, '/sites/marlbeck/devices/tower#contacts'],
+    [{ action: 'set-clock' }, '/sites/marlbeck/devices/tower/contacts'],
     [{ action: 'see-meaning' }, '/sites/marlbeck/devices/tower/signals/air%3Alow'],
     [{ action: 'commission' }, '/sites/marlbeck/devices/tower/commissioning'],
   ];

@@ -26,11 +26,11 @@ export function wayOf(why: Pick<Why, 'device' | 'signal' | 'mend'>, site: string
   const ways: Record<Mend['action'], Way | undefined> = {
     nothing: undefined,
     declare: { to: `${base}/arrivals`, label: 'Declare it' },
-    'issue-key': { to: `${device}#sending`, label: 'Issue a key' },
-    send: { to: `${device}#sending`, label: 'How to send' },
-    'see-contacts': { to: `${device}#contacts`, label: 'See what came' },
+    'issue-key': { to: `${device}/sending`, label: 'Issue a key' },
+    send: { to: `${device}/sending`, label: 'How to send' },
+    'see-contacts': { to: `${device}/contacts`, label: 'See what came' },
     claim: { to: `${base}/arrivals`, label: 'Claim what waits' },
-    'set-clock': { to: `${device}#contacts`, label: 'See what came' },
+    'set-clock': { to: `${device}/contacts`, label: 'See what came' },
     'see-meaning': {
       to: why.signal ? `${device}/signals/${encodeURIComponent(why.signal)}` : device,
       label: 'See limits and conversion',

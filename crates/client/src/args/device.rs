@@ -116,6 +116,9 @@ pub(crate) struct NewDeviceArgs {
     /// File with the commands it understands (TOML or JSON)
     #[arg(long, value_name = "FILE")]
     pub(crate) commands: Option<PathBuf>,
+    /// Issue each a key; the list that is printed shows them this once
+    #[arg(long)]
+    pub(crate) keys: bool,
     /// Live at once, without a trial
     #[arg(long)]
     pub(crate) live: bool,

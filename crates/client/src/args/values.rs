@@ -1,5 +1,6 @@
 //! Values that are typed as one word.
 
+use anyhow::{Result, bail};
 use lantern_api::{NewSignal, Position, ValueType};
 
 /// A device and one of its signals.
@@ -75,16 +76,22 @@ pub(crate) fn typed(value: &str) -> serde_json::Value {
     }
 }
 
+/// Devices that can be made at once.
+const MOST_AT_ONCE: u32 = 500;
+
 /// Names in which `{1..4}` stands for four, as some shells have it.
-pub(crate) fn expand(name: &str) -> Vec<String> {
-    let parts = || {
-        let (before, rest) = name.split_once('{')?;
-        let (range, after) = rest.split_once('}')?;
-        let (first, last) = range.split_once("..")?;
-        let (first, last): (u32, u32) = (first.parse().ok()?, last.parse().ok()?);
-        (first <= last && last - first < 1_000).then(|| (first..=last).map(|n| format!("{before}{n}{after}")).collect())
+pub(crate) fn expand(name: &str) -> Result<Vec<String>> {
+    let parts = name.split_once('{').and_then(|(before, rest)| Some((before, rest.split_once('}')?)));
+    let Some((before, (range, after))) = parts.filter(|(_, (range, _))| range.contains("..")) else {
+        return Ok(vec![name.to_owned()]);
     };
-    parts().unwrap_or_else(|| vec![name.to_owned()])
+    let range = range.split_once("..").and_then(|(first, last)| Some((first.parse().ok()?, last.parse().ok()?)));
+    match range {
+        Some((first, last)) if first <= last && last - first < MOST_AT_ONCE => {
+            Ok((first..=last).map(|number: u32| format!("{before}{number}{after}")).collect())
+        }
+        _ => bail!("`{name}`: what stands in braces is no range of 1 to {MOST_AT_ONCE} numbers, such as {{1..4}}"),
+    }
 }
 
 #[cfg(test)]
@@ -107,9 +114,11 @@ mod tests {
 
     #[test]
     fn a_range_stands_for_many_names() {
-        assert_eq!(expand("shed-{1..3}"), ["shed-1", "shed-2", "shed-3"]);
-        for name in ["shed", "shed-{3..1}", "shed-{a..b}", "shed-{1..2000}"] {
-            assert_eq!(expand(name), [name]);
+        assert_eq!(expand("shed-{1..3}").unwrap(), ["shed-1", "shed-2", "shed-3"]);
+        assert_eq!(expand("shed").unwrap(), ["shed"]);
+        assert_eq!(expand("shed {left}").unwrap(), ["shed {left}"]);
+        for name in ["shed-{3..1}", "shed-{a..b}", "shed-{1..501}"] {
+            assert!(expand(name).unwrap_err().to_string().contains(name));
         }
     }
 

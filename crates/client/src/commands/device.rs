@@ -7,11 +7,10 @@ use crate::output::{facts, table};
 use crate::server::{Server, segment};
 use crate::{show, time};
 use anyhow::{Context as _, Result, bail};
-use indicatif::ProgressBar;
 use jiff::tz::TimeZone;
 use lantern_api::{
-    CommandDeclaration, Connection, Device, DeviceChange, DeviceNow, DeviceState, NewDevice, Page, Position,
-    PresenceChange,
+    CommandDeclaration, Connection, Device, DeviceChange, DeviceNow, DeviceState, MadeDevice, NewDevice, NewDevices,
+    Page, Position, PresenceChange,
 };
 use serde::Deserialize;
 use std::collections::HashMap;
@@ -71,39 +70,35 @@ fn change(edit: DeviceEdit) -> Result<DeviceChange> {
     })
 }
 
-/// Makes all devices that are named or listed, and says of each what became of it.
+/// Makes all devices that are named or listed, or none of them.
 async fn add(context: &Context, server: &Server, path: &str, args: NewDeviceArgs, zone: &TimeZone) -> Result<()> {
-    let all = wanted(args)?;
-    let bar = if all.len() > 1 && context.output.terminal {
-        ProgressBar::new(all.len() as u64)
-    } else {
-        ProgressBar::hidden()
-    };
-    let mut made: Vec<Device> = Vec::new();
-    let mut failed = Vec::new();
-    for new in &all {
-        match server.post::<Device>(path, new).await {
-            Ok(device) => made.push(device),
-            Err(error) => failed.push(format!("{}: {error:#}", new.name)),
+    let with_keys = args.keys;
+    let mut devices = wanted(args)?;
+    if let (1, false) = (devices.len(), with_keys) {
+        let device: Device = server.post(path, &devices.remove(0)).await?;
+        return context.output.print(&device, |device| one(device, zone));
+    }
+    let new = NewDevices { devices, keys: with_keys };
+    let made: Vec<MadeDevice> = server.post(&format!("{path}/several"), &new).await?;
+    context.output.print(&made, |made| {
+        let key = |device: &MadeDevice| device.key.as_ref().map(|key| (key.key.clone(), key.address.clone()));
+        let row = |device: &MadeDevice| {
+            let (key, address) = key(device).unwrap_or_default();
+            vec![device.device.code.clone(), device.device.name.clone(), key, address]
+        };
+        if with_keys {
+            let table = table(&["code", "name", "key", "address"], &[], made.iter().map(row).collect());
+            return format!("{table}\n\nThe keys are shown only now. Keep this list.");
         }
-        bar.inc(1);
-    }
-    bar.finish_and_clear();
-    match made.as_slice() {
-        [only] if all.len() == 1 => context.output.print(only, |d| one(d, zone))?,
-        [] if all.len() == 1 => {}
-        _ => context.output.print(&made, |made| list(made, &[], zone))?,
-    }
-    match failed.as_slice() {
-        [] => Ok(()),
-        [only] if all.len() == 1 => bail!("{}", only.split_once(": ").map_or(only.as_str(), |(_, error)| error)),
-        _ => bail!("{} of {} devices were not made:\n  {}", failed.len(), all.len(), failed.join("\n  ")),
-    }
+        let devices: Vec<Device> = made.iter().map(|made| made.device.clone()).collect();
+        list(&devices, &[], zone)
+    })
 }
 
 /// What the arguments ask for, device by device.
 fn wanted(args: NewDeviceArgs) -> Result<Vec<NewDevice>> {
-    let names: Vec<String> = args.names.iter().flat_map(|name| expand(name)).collect();
+    let names: Vec<Vec<String>> = args.names.iter().map(|name| expand(name)).collect::<Result<_>>()?;
+    let names = names.concat();
     let one = NewDevice {
         code: args.code,
         name: String::new(),

@@ -12,6 +12,7 @@ mod device;
 mod document;
 mod keys;
 mod kind;
+mod several;
 mod signal;
 mod site;
 mod wanted;
@@ -19,6 +20,7 @@ mod wanted;
 pub use described::Described;
 pub use keys::KeyHolder;
 pub use kind::{check as check_kind, parse as parse_kind};
+pub use several::{MOST_AT_ONCE, Made};
 
 use crate::changes::Changes;
 use crate::meaning::{Definitions, Jobs};

@@ -27,6 +27,12 @@ pub(super) async fn shown(engine: &Engine, device: store::Device) -> Result<Devi
     Ok(joined(engine, device, described))
 }
 
+/// Devices as they are shown, in the same order.
+pub(super) async fn all_shown(engine: &Engine, devices: Vec<store::Device>) -> Result<Vec<Device>, Problem> {
+    let described = Described::all(&engine.store, &devices).await?;
+    Ok(devices.into_iter().zip(described).map(|(device, described)| joined(engine, device, described)).collect())
+}
+
 fn joined(engine: &Engine, device: store::Device, described: Described) -> Device {
     let Described { section, damaged } = described;
     let shown::Standing { presence, since, last_heard_at } =
@@ -78,9 +84,7 @@ async fn list(
     let limit = query::limit(limit)?;
     let site = found::site(&engine.store, site).await?;
     let devices = engine.store.devices(site.id, after.unwrap_or_default(), limit + 1).await?;
-    let described = Described::all(&engine.store, &devices).await?;
-    let page =
-        devices.into_iter().zip(described).map(|(device, described)| joined(engine, device, described)).collect();
+    let page = all_shown(engine, devices).await?;
     Ok(Json(query::page(page, limit, |device| device.code.clone(), |device| device)))
 }
 

@@ -6,7 +6,7 @@ use crate::auth::{Access, Change};
 use crate::base::Base;
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{IssuedKey, Key, KeyReplacement, NewKey, Page};
+use lantern_api::{IssuedKey, Key, KeyReplacement, MadeDevice, NewDevices, NewKey, Page};
 use lantern_core::{KeyId, Moment};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
@@ -21,7 +21,7 @@ use rustls_pki_types::pem::PemObject;
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, issue, revoke, replace, site_list, site_issue, site_revoke, site_replace]
+    routes![add_several, list, issue, revoke, replace, site_list, site_issue, site_revoke, site_replace]
 }
 
 async fn of_device(store: &Store, site: &str, device: &str) -> Result<KeyHolder, Problem> {
@@ -98,6 +98,31 @@ async fn list(
     limit: Option<&str>,
 ) -> Answer<Page<Key>> {
     page_of(engine, of_device(&engine.store, site, device).await?, after, limit).await
+}
+
+/// Make several devices, with a key each if `keys` is set: all of them or none.
+#[utoipa::path(operation_id = "keys_add_several", context_path = "/api/v1", tag = "devices", request_body = NewDevices,
+    responses((status = 201, body = Vec<MadeDevice>), (status = "default", body = lantern_api::Problem)))]
+#[post("/sites/<site>/devices/several", data = "<body>")]
+async fn add_several(
+    engine: &State<Arc<Engine>>,
+    person: Change,
+    site: &str,
+    base: Base,
+    body: Body<NewDevices>,
+) -> Result<(Status, Json<Vec<MadeDevice>>), Failure> {
+    let site = found::site(&engine.store, site).await?;
+    let NewDevices { devices, keys } = body.0;
+    let made = engine.set_up.add_devices(&site, devices, keys, &person.0.person.name).await?;
+    let (devices, keys): (Vec<_>, Vec<_>) = made.into_iter().unzip();
+    let key_of = |(device, key): (&store::Device, Option<(store::Key, String)>)| {
+        let holder = KeyHolder::Device(Box::new(device.clone()));
+        key.map(|(key, secret)| issued(&holder, key, secret, &base).1.into_inner())
+    };
+    let keys: Vec<Option<IssuedKey>> = devices.iter().zip(keys).map(key_of).collect();
+    let shown = super::devices::all_shown(engine, devices).await?;
+    let made = shown.into_iter().zip(keys).map(|(device, key)| MadeDevice { device, key });
+    Ok((Status::Created, Json(made.collect())))
 }
 
 /// Issue a key. The answer is the only place where its secret is shown.

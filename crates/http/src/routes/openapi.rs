@@ -27,6 +27,7 @@ pub(super) fn routes() -> Vec<Route> {
         people::set_up_state, people::set_up, people::log_in, people::log_out, people::me,
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
+        keys::add_several,
         signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove,
         keys::list, keys::issue, keys::revoke, keys::replace,
         keys::site_list, keys::site_issue, keys::site_revoke, keys::site_replace,

@@ -1,0 +1,36 @@
+import { useSyncExternalStore } from 'react';
+
+/** Names by which a computer calls itself: nobody else reaches it by them. */
+const OWN_NAMES = /(?<![\w.-])(?:localhost|127(?:\.\d{1,3}){3}|\[::1\])(?![\w.-]*\w)/g;
+
+/** Whether a text leads to the computer on which it is read, wherever that is. */
+export const leadsHome = (text: string): boolean => text.search(OWN_NAMES) >= 0;
+
+/** A text in which the service is called by a name that others reach it by; as it is if none is known. */
+export const reachable = (text: string, host: string): string =>
+  host === '' ? text : text.replace(OWN_NAMES, () => host);
+
+/** A host name or address, without scheme, port and path. */
+export const isHost = (text: string): boolean =>
+  /^(?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/i.test(text) ||
+  /^\[[0-9a-f:.]+\]$/i.test(text);
+
+const KEPT = 'key-lantern-host';
+const listeners = new Set<() => void>();
+
+/** The name by which the field reaches the service, as somebody told this browser; empty if nobody did. */
+export function useFieldHost(): string {
+  return useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => localStorage.getItem(KEPT) ?? '',
+  );
+}
+
+/** Keeps the name by which the field reaches the service. */
+export function setFieldHost(host: string): void {
+  localStorage.setItem(KEPT, host);
+  listeners.forEach((listener) => listener());
+}
