@@ -10,15 +10,18 @@ mod server;
 mod show;
 mod time;
 
-use args::{Cli, Command};
-use clap::Parser;
+use args::{Cli, Command, command_line};
+use clap::FromArgMatches;
 use output::Output;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
     // Fails only if there is a provider already, which is as good.
     let _ = rustls::crypto::ring::default_provider().install_default();
-    let cli = Cli::parse();
+    let cli = match Cli::from_arg_matches(&command_line().get_matches()) {
+        Ok(cli) => cli,
+        Err(error) => error.exit(),
+    };
     let runtime = match tokio::runtime::Builder::new_current_thread().enable_all().build() {
         Ok(runtime) => runtime,
         Err(error) => {

@@ -61,7 +61,7 @@ async fn from_the_set_up_address_to_a_value_on_the_page() {
         browser.sees("Something came, but nothing was kept of it yet").await;
         // The recipe is run as it stands, and what came of it appears by itself.
         let line = browser.text_of("#recipe", |text| text.contains("curl ")).await;
-        let sent = Command::new("sh").arg("-c").arg(&line.replace("21.5", "1.5")).output().unwrap();
+        let sent = Command::new("sh").arg("-c").arg(line.replace("21.5", "1.5")).output().unwrap();
         assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 1\n", "{line}");
         browser.sees("It is heard").await;
         // An address that leads a board to itself is asked about.

@@ -5,7 +5,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { contacts, deviceNow } from '../../api/queries';
-import type { DeviceNow, IssuedKey, MadeDevice } from '../../api/schema';
+import type { Contact, DeviceNow, IssuedKey, MadeDevice } from '../../api/schema';
 import { useBeat, useStanding } from '../../api/useLive';
 import { ContactLines } from '../../components/ContactLines';
 import { Lamp } from '../../components/Lamp';
@@ -67,7 +67,7 @@ function FirstContacts({ device }: { device: string }) {
   if (!data || !now) return <Loading height={80} />;
   return (
     <>
-      <Heard device={now} isWaiting={data.length === 0} />
+      <Heard device={now} contacts={data} />
       {data.length > 0 && <ContactLines contacts={data.slice(0, SHOWN)} zone={site.zone} />}
       <WhyButton device={device} sx={{ mt: 1 }}>
         Why is nothing here?
@@ -76,19 +76,19 @@ function FirstContacts({ device }: { device: string }) {
   );
 }
 
-function Heard({ device, isWaiting }: { device: DeviceNow; isWaiting: boolean }) {
+function Heard({ device, contacts: came }: { device: DeviceNow; contacts: Contact[] }) {
   const { presence } = useStanding(device);
   const beat = useBeat(device.device);
   return (
     <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', minHeight: 48, mb: 1 }}>
       <Lamp presence={presence} beat={beat} size={40} />
-      <Typography>
-        {isWaiting
-          ? 'Waiting for the first message. It appears here by itself, refused or not.'
-          : presence === 'never'
-            ? 'Something came, but nothing was kept of it yet.'
-            : 'It is heard.'}
-      </Typography>
+      <Typography>{told(came)}</Typography>
     </Box>
   );
+}
+
+function told(came: Contact[]): string {
+  if (came.length === 0) return 'Waiting for the first message. It appears here by itself, refused or not.';
+  const isKept = came.some(({ outcome }) => outcome !== 'refused');
+  return isKept ? 'It is heard.' : 'Something came, but nothing was kept of it yet.';
 }

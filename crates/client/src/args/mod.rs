@@ -1,6 +1,7 @@
 //! What can be typed: commands, arguments, help.
 
 mod device;
+mod groups;
 mod meaning;
 mod objects;
 mod setting_up;
@@ -10,6 +11,7 @@ mod tests;
 mod values;
 
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
+pub(crate) use groups::command_line;
 pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
     ScreenArgs,

@@ -15,6 +15,13 @@ pub(crate) async fn login(context: &Context, args: LoginArgs) -> Result<()> {
         bail!("say where: `lantern login URL`");
     }
     let server = Server::anonymous(&url)?;
+    if is_open_to_others(server.url()) {
+        eprintln!(
+            "lantern: {} is not encrypted: whoever is on the way there can read your password and the token. \
+             Use an address with https:// if the service has one.",
+            server.url()
+        );
+    }
     let name = match args.name {
         Some(name) => name,
         None => ask("Name", "no name given: add --name NAME")?,
@@ -46,6 +53,18 @@ pub(crate) async fn logout(context: &Context) -> Result<()> {
     context.output.say("Logged out")
 }
 
+/// Whether what is sent to an address can be read on its way to another machine.
+fn is_open_to_others(url: &str) -> bool {
+    let Some(rest) = url.strip_prefix("http://") else { return false };
+    let authority = rest.split(['/', '?']).next().unwrap_or_default();
+    let host = match authority.strip_prefix('[') {
+        Some(inner) => inner.split(']').next().unwrap_or_default(),
+        None => authority.rsplit_once(':').map_or(authority, |(host, _)| host),
+    };
+    let is_own = host.parse::<std::net::IpAddr>().is_ok_and(|address| address.is_loopback());
+    !is_own && host != "localhost"
+}
+
 fn password(is_new: bool) -> Result<String> {
     if let Ok(password) = std::env::var("LANTERN_PASSWORD") {
         return Ok(password);
@@ -58,4 +77,25 @@ fn password(is_new: bool) -> Result<String> {
         bail!("the two passwords differ");
     }
     Ok(password)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn plain_http_to_another_machine_is_open_to_others() {
+        for (url, is_open) in [
+            ("http://127.0.0.1:8710", false),
+            ("http://localhost:8710", false),
+            ("http://[::1]:8710", false),
+            ("https://lantern.example", false),
+            ("http://lantern.example", true),
+            ("http://192.168.4.20:8710", true),
+            ("http://localhost.example", true),
+            ("http://[2001:db8::1]/", true),
+        ] {
+            assert_eq!(is_open_to_others(url), is_open, "{url}");
+        }
+    }
 }

@@ -27,11 +27,10 @@ pub(crate) mod site;
 pub(crate) mod storage;
 pub(crate) mod why;
 
-use crate::args::{Cli, Confirm, Connection};
+use crate::args::{Confirm, Connection, command_line};
 use crate::output::{Form, Output};
 use crate::server::Server;
 use anyhow::{Result, bail};
-use clap::CommandFactory;
 use jiff::tz::TimeZone;
 use lantern_api::{Differences, Removal};
 use std::io::{self, BufRead, IsTerminal, Write};
@@ -50,7 +49,7 @@ impl Context {
 
 /// Prints completions.
 pub(crate) fn completions(shell: clap_complete::Shell) {
-    clap_complete::generate(shell, &mut Cli::command(), "lantern", &mut io::stdout());
+    clap_complete::generate(shell, &mut command_line(), "lantern", &mut io::stdout());
 }
 
 /// The zone of the site in use.
