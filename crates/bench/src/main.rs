@@ -4,8 +4,10 @@
 //! a figure to a limit measured in turn with it does much less. Each entry runs
 //! figure and limit alternately and takes the medians.
 
+mod console;
 mod dialects;
 mod intake;
+mod latency;
 mod meaning;
 mod month;
 mod mqtt;
@@ -16,6 +18,7 @@ mod service;
 mod single;
 mod store;
 mod store_data;
+mod thousand;
 mod work;
 
 use anyhow::{Result, bail};
@@ -48,7 +51,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 26] = [
+const NAMES: [&str; 30] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -60,6 +63,10 @@ const NAMES: [&str; 26] = [
     "mqtt-idle-5000",
     "mqtt-fanout-1000",
     "now-1000",
+    "live-latency",
+    "console-live-1000",
+    "console-lamp-ready",
+    "console-first-load",
     "store-bytes-slow",
     "store-bytes-waveform",
     "store-chart-year",
@@ -113,6 +120,8 @@ async fn measure(cli: &Cli) -> Result<()> {
             "mqtt-idle-5000" => mqtt::idle_5000().await?,
             "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
             "now-1000" => now::now_1000(cli.rounds).await?,
+            "live-latency" => latency::measure().await?,
+            name if name.starts_with("console-") => console::measure(name, cli.rounds).await?,
             "store-bytes-slow" | "store-bytes-waveform" => store::bytes(name).await?,
             "store-chart-year" => store::chart_year(cli.rounds).await?,
             "store-chart-20" => month::chart_20(cli.rounds).await?,

@@ -139,7 +139,7 @@ impl Drop for Bare {
     }
 }
 
-fn packet(first: u8, body: &[u8]) -> Vec<u8> {
+pub(crate) fn packet(first: u8, body: &[u8]) -> Vec<u8> {
     let mut out = vec![first];
     let mut size = body.len();
     loop {
@@ -154,12 +154,12 @@ fn packet(first: u8, body: &[u8]) -> Vec<u8> {
     out
 }
 
-fn text(text: &str) -> Vec<u8> {
+pub(crate) fn text(text: &str) -> Vec<u8> {
     [&(text.len() as u16).to_be_bytes()[..], text.as_bytes()].concat()
 }
 
 /// A connection of MQTT 3.1.1 that is admitted.
-async fn connect(address: SocketAddr, id: &str, user: &str, key: &str) -> Result<TcpStream> {
+pub(crate) async fn connect(address: SocketAddr, id: &str, user: &str, key: &str) -> Result<TcpStream> {
     let mut stream = TcpStream::connect(address).await?;
     stream.set_nodelay(true)?;
     let body = [text("MQTT"), vec![4, 0xC2, 0, 0], text(id), text(user), text(key)].concat();

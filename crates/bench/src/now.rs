@@ -1,18 +1,11 @@
 //! A site of a thousand devices: how it is now.
 
 use crate::service::Service;
+use crate::thousand::{self, DEVICES};
 use crate::{Entry, median};
 use anyhow::{Result, ensure};
-use futures::{StreamExt, TryStreamExt};
-use jiff::Timestamp;
 use std::time::Instant;
 
-/// Devices of the site.
-const DEVICES: usize = 1_000;
-/// Signals of each.
-const SIGNALS: usize = 3;
-/// A reading of each signal every two minutes, for two hours.
-const TIMES: usize = 60;
 /// How long it may take, in milliseconds.
 const LIMIT_MS: f64 = 60.0;
 
@@ -20,13 +13,7 @@ const LIMIT_MS: f64 = 60.0;
 /// reading comes in between any two requests.
 pub(crate) async fn now_1000(rounds: u8) -> Result<Entry> {
     let dir = tempfile::tempdir()?;
-    let service = Service::start_with(dir.path(), DEVICES, SIGNALS).await?;
-    let begin = Timestamp::now().as_second() - 120 * TIMES as i64;
-    futures::stream::iter(service.keys.iter().enumerate())
-        .map(|(device, key)| past(&service, key, device, begin))
-        .buffer_unordered(8)
-        .try_collect::<()>()
-        .await?;
+    let service = thousand::start(dir.path()).await?;
     let mut figures = Vec::new();
     // The first one reads what is kept.
     for round in 0..=10 * u32::from(rounds) {
@@ -42,15 +29,6 @@ pub(crate) async fn now_1000(rounds: u8) -> Result<Entry> {
     }
     let figure = median(figures);
     Ok(Entry { name: "now-1000", figure, unit: "ms", limit: LIMIT_MS, ratio: LIMIT_MS / figure })
-}
-
-async fn past(service: &Service, key: &str, device: usize, begin: i64) -> Result<()> {
-    let line = |time: usize| {
-        let at = begin + 120 * time as i64;
-        let value = |signal: usize| ((time + device + signal) % 40) as f64 / 10.0;
-        format!(r#"{{"at":{at},"s0":{},"s1":{},"s2":{}}}"#, value(0), value(1), value(2))
-    };
-    service.send(key, format!("[{}]", (0..TIMES).map(line).collect::<Vec<_>>().join(","))).await
 }
 
 async fn ask(service: &Service) -> Result<()> {

@@ -71,7 +71,8 @@ impl Service {
 
     async fn make_device(&self, device: usize, signals: &[Value]) -> Result<String> {
         let name = format!("d{device}");
-        self.post(&self.token, "sites/bench/devices", json!({"name": name, "signals": signals})).await?;
+        self.post(&self.token, "sites/bench/devices", json!({"name": name, "state": "live", "signals": signals}))
+            .await?;
         let key = self.post(&self.token, &format!("sites/bench/devices/{name}/keys"), json!({})).await?;
         Ok(key["key"].as_str().unwrap_or_default().to_owned())
     }

@@ -78,7 +78,8 @@ mod tests {
 
     #[test]
     fn what_was_converted_is_as_fine_as_what_was_sent() {
-        let cases: [(fn(f64) -> f64, &[f64], Option<u8>); 7] = [
+        type Case = (fn(f64) -> f64, &'static [f64], Option<u8>);
+        let cases: [Case; 7] = [
             // Counts of 0.08 °C each.
             (|raw| raw * 0.0806 - 50.0, &[900.0, 901.0, 904.0, 902.0], Some(1)),
             (|raw| raw * 0.5, &[3.0, 4.0, 5.0], Some(1)),

@@ -253,7 +253,7 @@ fn convert(name: &str, raw: Raw<'_>, wanted: Option<ValueType>) -> Result<Value,
         (Some(ValueType::Text), Raw::Flag(f)) => Ok(Value::Text(f.to_string())),
         (Some(ValueType::Number), Raw::Text(t)) => match t.trim().parse::<f64>() {
             Ok(n) if n.is_finite() => Ok(Value::Number(n)),
-            _ => Err(wrong_type(name, ValueType::Number, &format!("the text \"{}\"", shown(&t)))),
+            _ => Err(no_number(name, &t)),
         },
         (Some(ValueType::Flag), Raw::Text(t)) => match t.trim().to_ascii_lowercase().as_str() {
             "true" | "on" | "yes" | "1" => Ok(Value::Flag(true)),
@@ -282,6 +282,19 @@ fn text(name: &str, text: &str) -> Result<Value, Refusal> {
     }
     let detail = format!("`{}` is a text of {} bytes.", shown(name), text.len());
     Err(Refusal::of(RefusalCode::TextTooLong, name, detail))
+}
+
+/// A text that is no number; one with a decimal comma nearly is.
+fn no_number(name: &str, text: &str) -> Refusal {
+    let mut refusal = wrong_type(name, ValueType::Number, &format!("the text \"{}\"", shown(text)));
+    let with_point = text.trim().replacen(',', ".", 1);
+    if text.contains(',') && with_point.parse::<f64>().is_ok_and(f64::is_finite) {
+        refusal.detail.push_str(&format!(
+            " It looks like {with_point} with a decimal comma: send a point, or give the field the type \
+             `decimal-comma` in the device's decoder."
+        ));
+    }
+    refusal
 }
 
 fn wrong_type(name: &str, wanted: ValueType, got: &str) -> Refusal {
@@ -406,6 +419,17 @@ mod tests {
                 None => assert!(expected.is_some(), "{body}"),
                 Some(r) => assert_eq!(r.code, RefusalCode::WrongType, "{body}"),
             }
+        }
+    }
+
+    #[test]
+    fn a_decimal_comma_is_recognised_and_not_taken() {
+        for (sent, is_said) in [("24,5", true), (" -0,25 ", true), ("1,2,3", false), ("warm, dry", false), ("1,", true)]
+        {
+            let understood = take(&format!(r#"{{"temp": "{sent}"}}"#));
+            let refusal = &understood.refused[0];
+            assert_eq!(refusal.code, RefusalCode::WrongType);
+            assert_eq!(refusal.detail.contains("decimal comma"), is_said, "{sent}: {}", refusal.detail);
         }
     }
 

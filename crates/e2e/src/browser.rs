@@ -42,7 +42,33 @@ impl WebDriverCompatibleCommand for ConsoleLog {
     }
 }
 
+/// Something that only this browser's own protocol can do.
+#[derive(Debug)]
+struct Devtools(Value);
+
+impl WebDriverCompatibleCommand for Devtools {
+    fn endpoint(&self, base: &url::Url, session: Option<&str>) -> Result<url::Url, url::ParseError> {
+        base.join(&format!("session/{}/goog/cdp/execute", session.unwrap_or_default()))
+    }
+
+    fn method_and_body(&self, _: &url::Url) -> (reqwest::Method, Option<String>) {
+        (reqwest::Method::POST, Some(self.0.to_string()))
+    }
+}
+
 impl Browser {
+    /// Seconds the page has run scripts, and worked at all, since it was opened.
+    pub async fn busy_s(&self) -> (f64, f64) {
+        let command = |name: &str| Devtools(json!({"cmd": name, "params": {}}));
+        self.page.issue_cmd(command("Performance.enable")).await.unwrap();
+        let measured = self.page.issue_cmd(command("Performance.getMetrics")).await.unwrap();
+        let of = |name: &str| {
+            let metrics = measured["metrics"].as_array().into_iter().flatten();
+            metrics.filter(|metric| metric["name"] == name).find_map(|metric| metric["value"].as_f64()).unwrap()
+        };
+        (of("ScriptDuration"), of("TaskDuration"))
+    }
+
     /// Starts a browser with a window of that size inside.
     pub async fn start(width: u32, height: u32, dark: bool) -> Self {
         let dir = tempfile::tempdir().unwrap();

@@ -15,6 +15,7 @@ pub use binaries::binary;
 pub use browser::Browser;
 pub use client::Client;
 pub use demo::Demo;
+pub use fantoccini::Locator;
 pub use mqtt::{Came, Dial, Event, Mqtt};
 pub use service::{Answer, Service};
 

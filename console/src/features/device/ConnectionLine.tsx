@@ -22,7 +22,7 @@ export function ConnectionLine({ device }: { device: DeviceNow }) {
   const { data } = useQuery(deviceQuery(site.code, device.device));
   const { connection } = useStanding(device);
   return (
-    <Typography color="textSecondary" sx={{ mb: 3, minHeight: '1.5em' }}>
+    <Typography color="textSecondary" sx={{ mb: 1, minHeight: '1.5em' }}>
       {connection && connectionText(connection, site.zone)}
       {data?.carrier && (
         <>

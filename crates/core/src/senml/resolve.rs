@@ -79,6 +79,10 @@ fn take_base(base: &mut Base, record: &Record) {
 
 fn check_version(record: &Record, version: &mut Option<u64>) -> Result<(), String> {
     let Some(given) = record.bver else { return Ok(()) };
+    // RFC 8428, 4.4: a version is a positive integer.
+    if given == 0 {
+        return Err("version 0 is none: leave `bver` out, or send 10".to_owned());
+    }
     if given > VERSION {
         return Err(format!("version {given} is not understood, only {VERSION} and below"));
     }

@@ -120,3 +120,20 @@ proptest! {
             || (t + bt).abs() > 1e10);
     }
 }
+
+#[test]
+fn a_version_is_one_to_ten_and_the_same_for_all() {
+    for (versions, is_taken) in [
+        (&["10"][..], true),
+        (&["1"], true),
+        (&["5", "5"], true),
+        (&["0"], false),
+        (&["11"], false),
+        (&["5", "10"], false),
+    ] {
+        let record = |version: &&str| format!(r#"{{"bver":{version},"n":"temp","v":1}}"#);
+        let pack = format!("[{}]", versions.iter().map(record).collect::<Vec<_>>().join(","));
+        let decoded = decode(from_json(pack.as_bytes()).unwrap(), Moment::from_epoch(1.72e9).unwrap());
+        assert_eq!(decoded.is_ok(), is_taken, "{pack}");
+    }
+}

@@ -24,19 +24,19 @@ pub(super) fn routes() -> Vec<Route> {
 /// A device as it is shown.
 pub(super) async fn shown(engine: &Engine, device: store::Device) -> Result<Device, Problem> {
     let described = Described::of(&engine.store, &device).await?;
-    Ok(joined(engine, device, described))
+    Ok(joined(engine, &device, described))
 }
 
 /// Devices as they are shown, in the same order.
 pub(super) async fn all_shown(engine: &Engine, devices: Vec<store::Device>) -> Result<Vec<Device>, Problem> {
     let described = Described::all(&engine.store, &devices).await?;
-    Ok(devices.into_iter().zip(described).map(|(device, described)| joined(engine, device, described)).collect())
+    Ok(devices.into_iter().zip(described).map(|(device, described)| joined(engine, &device, described)).collect())
 }
 
-fn joined(engine: &Engine, device: store::Device, described: Described) -> Device {
+fn joined(engine: &Engine, device: &store::Device, described: Described) -> Device {
     let Described { section, damaged } = described;
     let shown::Standing { presence, since, last_heard_at } =
-        shown::standing(&device, engine.heard.last(device.id), clock::now());
+        shown::standing(device, engine.heard.last(device.id), clock::now());
     Device {
         code: section.code,
         name: section.name,

@@ -1,7 +1,7 @@
 //! What a decoder must fulfil before it is kept.
 
 use super::field::{Role, role};
-use super::{Field, Form, PackedField, Repeat};
+use super::{Field, FieldType, Form, PackedField, Repeat};
 use crate::code;
 use crate::units::UnitCode;
 
@@ -32,6 +32,7 @@ pub(super) fn check(form: &Form) -> Result<(), DecoderError> {
         }
         Form::List { separator, fields } => {
             check_mark("separator", separator.as_deref())?;
+            check_commas(separator.as_deref(), fields.iter())?;
             check_count("fields", fields.len())?;
             for (index, field) in fields.iter().enumerate() {
                 check_field(&format!("fields.{index}"), field)?;
@@ -42,6 +43,7 @@ pub(super) fn check(form: &Form) -> Result<(), DecoderError> {
         Form::Pairs { separator, equals, fields } => {
             check_mark("separator", separator.as_deref())?;
             check_mark("equals", equals.as_deref())?;
+            check_commas(separator.as_deref(), fields.values())?;
             if fields.len() > MAX_FIELDS {
                 return Err(DecoderError::new("fields", format!("at most {MAX_FIELDS} are possible")));
             }
@@ -108,6 +110,16 @@ fn check_packed(fields: &[PackedField], every: Option<f64>) -> Result<(), Decode
     }
     value_among("fields", names.iter().copied())?;
     unique("fields", names.into_iter())
+}
+
+/// A comma is either between values or in them.
+fn check_commas<'a>(separator: Option<&str>, mut fields: impl Iterator<Item = &'a Field>) -> Result<(), DecoderError> {
+    let is_between = separator.is_none_or(|separator| separator.contains(','));
+    if is_between && fields.any(|field| field.field_type() == FieldType::DecimalComma) {
+        let detail = "with fields of the type `decimal-comma` it has to be said, and cannot be a comma";
+        return Err(DecoderError::new("separator", detail));
+    }
+    Ok(())
 }
 
 fn check_count(place: &str, count: usize) -> Result<(), DecoderError> {

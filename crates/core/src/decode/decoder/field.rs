@@ -16,6 +16,9 @@ pub enum FieldType {
     Auto,
     /// A decimal number; anything else is refused.
     Number,
+    /// A decimal number with a comma, such as `24,5`.
+    #[serde(rename = "decimal-comma")]
+    DecimalComma,
     /// A hexadecimal number.
     Hex,
     /// 1 or 0, true or false, on or off, yes or no.
@@ -89,7 +92,7 @@ impl Field {
         }
     }
 
-    const fn field_type(&self) -> FieldType {
+    pub(super) const fn field_type(&self) -> FieldType {
         match self {
             Self::Name(_) => FieldType::Auto,
             Self::Full(field) => field.field_type,
@@ -137,6 +140,10 @@ impl Field {
             FieldType::Number => match text.parse::<f64>() {
                 Ok(number) if number.is_finite() => Ok(Raw::Number(number)),
                 _ => wrong("a number"),
+            },
+            FieldType::DecimalComma => match text.replacen(',', ".", 1).parse::<f64>() {
+                Ok(number) if number.is_finite() => Ok(Raw::Number(number)),
+                _ => wrong("a number with a decimal comma"),
             },
             FieldType::Hex => {
                 let digits = text.trim_start_matches("0x").trim_start_matches("0X");

@@ -33,6 +33,8 @@ fn seen(decoder: &str, body: &[u8]) -> String {
 
 const LIST: &str = r#"{"form": "list", "fields": ["temp", "-", {"name": "hum", "type": "number", "unit": "%"}]}"#;
 const PAIRS: &str = r#"{"form": "pairs", "fields": {"T": "temp", "B": {"name": "door", "type": "flag"}}}"#;
+const COMMAS: &str = r#"{"form": "list", "separator": ";", "fields": [{"name": "temp", "type": "decimal-comma"}, "hum",
+    {"name": "level", "type": "decimal-comma"}]}"#;
 const FRAMES: &str =
     r#"{"form": "frames", "start": "<", "stop": ">", "inside": {"form": "list", "fields": ["@device", "temp"]}}"#;
 
@@ -48,6 +50,7 @@ fn text_lines() {
         (r#"{"form": "list", "fields": ["@ago", "a"]}"#, "30,1\n0,2", "a=1@-30 a=2@0"),
         (PAIRS, "T=21.4 B=on x=5", "temp=21.4 door=true x=5"),
         (PAIRS, "T:21.4;B:0", "temp=21.4 door=false"),
+        (COMMAS, "21,4;55;-0,25", "temp=21.4 hum=55 level=-0.25"),
         (FRAMES, "noise<shed-1,21.4>\r\n<shed-2,-3>", "shed-1/temp=21.4 shed-2/temp=-3"),
     ] {
         assert_eq!(seen(decoder, body.as_bytes()), expected, "{body:?}");
@@ -141,6 +144,7 @@ fn what_does_not_fit_says_so() {
         (LIST, "21.4,55", "Line 1 has 2 values, the decoder lists 3: `21.4,55`."),
         (LIST, "21.4,x,wet", "`hum` should be a number, but `wet` was sent."),
         (PAIRS, "T=21.4 hello", "Line 1 has `hello` in it, which is no pair."),
+        (COMMAS, "1,2,3;55;4", "`temp` should be a number with a decimal comma, but `1,2,3` was sent."),
         (PAIRS, "B=ajar", "`door` should be a flag (1 or 0, on or off), but `ajar` was sent."),
     ] {
         assert_eq!(run(decoder, body.as_bytes()).unwrap().refused[0].detail, detail);
@@ -165,6 +169,11 @@ fn a_decoder_is_checked_before_it_is_kept() {
         (r#"{"form": "list", "fields": ["a b"]}"#, "fields.0"),
         (r#"{"form": "list", "fields": [{"name": "a", "unit": "tea"}]}"#, "fields.0"),
         (r#"{"form": "list", "separator": "", "fields": ["a"]}"#, "separator"),
+        (r#"{"form": "list", "fields": [{"name": "a", "type": "decimal-comma"}]}"#, "separator"),
+        (
+            r#"{"form": "pairs", "separator": ", ", "fields": {"a": {"name": "a", "type": "decimal-comma"}}}"#,
+            "separator",
+        ),
         (r#"{"form": "frames", "start": "", "stop": ">", "inside": {"form": "bare", "field": "a"}}"#, "start"),
         (r#"{"form": "frames", "start": "<", "stop": ">", "inside": {"form": "bare", "field": "-"}}"#, "inside.field"),
         (
