@@ -13,9 +13,10 @@ use tokio::task::JoinSet;
 /// How long it may take at the 99th percentile, in milliseconds.
 const LIMIT_MS: f64 = 150.0;
 /// Readings that are watched.
-const WATCHED: usize = 200;
-/// Between two of them.
-const EVERY: Duration = Duration::from_millis(50);
+const WATCHED: usize = 100;
+/// Between two of them: when much comes at once, the stream brings the newest reading of each
+/// signal, and each of these is to be that for a while.
+const EVERY: Duration = Duration::from_millis(210);
 /// Readings a second that come in meanwhile, half of them by HTTP and half by MQTT.
 const LOAD: usize = 20_000;
 /// Readings of a delivery by HTTP.

@@ -69,6 +69,12 @@ impl Browser {
         (of("ScriptDuration"), of("TaskDuration"))
     }
 
+    /// Runs a script before anything else in each page that is opened from now on.
+    pub async fn run_first(&self, script: &str) {
+        let command = json!({"cmd": "Page.addScriptToEvaluateOnNewDocument", "params": {"source": script}});
+        self.page.issue_cmd(Devtools(command)).await.unwrap();
+    }
+
     /// Starts a browser with a window of that size inside.
     pub async fn start(width: u32, height: u32, dark: bool) -> Self {
         let dir = tempfile::tempdir().unwrap();
