@@ -1,7 +1,8 @@
 //! The atoms and prefixes of UCUM (tables of sections 28 to 49 of the
-//! specification; the atoms that measuring people use).
+//! specification): the atoms that measuring people use, and the lookup.
 
 use super::dimension::Base;
+use super::rare::RARE;
 
 /// How an atom may be combined.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -52,11 +53,11 @@ pub(super) struct Atom {
 
 const PI: f64 = std::f64::consts::PI;
 
-const fn metric(name: &'static str, factor: f64, unit: &'static str) -> Atom {
+pub(super) const fn metric(name: &'static str, factor: f64, unit: &'static str) -> Atom {
     Atom { name, kind: Kind::Metric, worth: Worth::Of(factor, unit) }
 }
 
-const fn plain(name: &'static str, factor: f64, unit: &'static str) -> Atom {
+pub(super) const fn plain(name: &'static str, factor: f64, unit: &'static str) -> Atom {
     Atom { name, kind: Kind::Plain, worth: Worth::Of(factor, unit) }
 }
 
@@ -64,7 +65,7 @@ const fn base(name: &'static str, base: Base, factor: f64) -> Atom {
     Atom { name, kind: Kind::Metric, worth: Worth::Base(base, factor) }
 }
 
-const fn arbitrary(name: &'static str, kind: Kind) -> Atom {
+pub(super) const fn arbitrary(name: &'static str, kind: Kind) -> Atom {
     Atom { name, kind, worth: Worth::Arbitrary }
 }
 
@@ -76,7 +77,7 @@ const fn level(name: &'static str, scale: f64, reference: f64, unit: &'static st
     Atom { name, kind: Kind::SpecialMetric, worth: Worth::Logarithm { base: 10.0, scale, reference, unit } }
 }
 
-const fn opaque(name: &'static str) -> Atom {
+pub(super) const fn opaque(name: &'static str) -> Atom {
     Atom { name, kind: Kind::Special, worth: Worth::Opaque }
 }
 
@@ -149,7 +150,7 @@ const ATOMS: &[Atom] = &[
     plain("[in_i'H2O]", 0.0254, "m[H2O]"), plain("[in_i'Hg]", 0.0254, "m[Hg]"),
     // Turns and turbidity; what is only counted.
     plain("[rpm]", 1.0, "/min"), plain("[NTU]", 1.0, "1"), plain("[FTU]", 1.0, "1"),
-    arbitrary("[CFU]", Kind::Plain), arbitrary("[pH2O]", Kind::Plain), arbitrary("[pnt]", Kind::Plain), plain("bit_s", 1.0, "1"),
+    arbitrary("[CFU]", Kind::Plain), arbitrary("[pH2O]", Kind::Plain), plain("bit_s", 1.0, "1"),
     // Units with an offset or a logarithm (sections 44 to 46).
     offset("Cel", Kind::SpecialMetric, 1.0, 273.15), offset("[degF]", Kind::Special, 5.0 / 9.0, 459.67 * 5.0 / 9.0),
     offset("[degRe]", Kind::Special, 1.25, 273.15),
@@ -191,7 +192,7 @@ pub(super) const PREFIXES: &[(&str, f64)] = &[
 
 /// The atom of a name, if there is one.
 pub(super) fn atom(name: &str) -> Option<&'static Atom> {
-    ATOMS.iter().find(|atom| atom.name == name)
+    ATOMS.iter().chain(RARE).find(|atom| atom.name == name)
 }
 
 #[cfg(test)]
@@ -202,14 +203,47 @@ mod tests {
     /// Every definition leads to base units, and no name is there twice.
     #[test]
     fn all_atoms_are_worth_something() {
-        for (place, atom) in ATOMS.iter().enumerate() {
-            assert!(ATOMS[..place].iter().all(|other| other.name != atom.name), "{} is there twice", atom.name);
+        let mut names = std::collections::HashSet::new();
+        for atom in ATOMS.iter().chain(RARE) {
+            assert!(names.insert(atom.name), "{} is there twice", atom.name);
             let quantity = UnitCode::parse(atom.name).unwrap().quantity();
             let has_none = atom.worth == Worth::Opaque;
             assert_eq!(quantity.is_err(), has_none, "{}: {quantity:?}", atom.name);
             if let Ok(Quantity { factor, .. }) = quantity {
                 assert!(factor.is_finite() && factor > 0.0, "{}: {factor}", atom.name);
             }
+        }
+    }
+
+    #[test]
+    fn rare_atoms_are_worth_what_they_are() {
+        for (code, unit, worth) in [
+            ("att", "Pa", 98_066.5),
+            ("Ao", "m", 1e-10),
+            ("b", "m2", 1e-28),
+            ("[pnt]", "mm", 25.4 / 72.0),
+            ("[pca]", "[in_i]", 1.0 / 6.0),
+            ("[fur_us]", "m", 201.168_402_336_8),
+            ("[twp]", "[mi_us]2", 36.0),
+            ("[mi_br]", "m", 1_609.342_732_8),
+            ("[acr_br]", "m2", 4_046.850_0),
+            ("[gal_wi]", "l", 4.404_883_77),
+            ("[bu_br]", "l", 36.368_72),
+            ("[gil_br]", "ml", 142.065_312_5),
+            ("[lb_ap]", "g", 373.241_721_6),
+            ("cal_IT", "J", 4.186_8),
+            ("[Btu_60]", "kJ", 1.054_68),
+            ("[den]", "tex", 1.0 / 9.0),
+            ("[diop]", "m-1", 1.0),
+            ("[cicero]", "mm", 324.8 / 72.0),
+            ("[S]", "s", 1e-13),
+            ("[ft_br]", "cm", 30.479_976),
+        ] {
+            let quantity = |code: &str| UnitCode::parse(code).unwrap().quantity().unwrap();
+            let (of, to) = (quantity(code), quantity(unit));
+            assert_eq!(of.dimension, to.dimension, "{code}");
+            let seen = of.factor / to.factor;
+            assert!((seen / worth - 1.0).abs() < 1e-6, "{code}: {seen} {unit}");
         }
     }
 }

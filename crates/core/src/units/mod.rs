@@ -5,6 +5,7 @@ mod atoms;
 mod dimension;
 mod parse;
 mod quantity;
+mod rare;
 mod spelling;
 
 pub use dimension::Dimension;
