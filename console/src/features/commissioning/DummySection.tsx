@@ -17,6 +17,7 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
+import { numberOrNull, readNumber } from '../../format/entry';
 
 interface Props {
   dummies: DummyTest[];
@@ -62,10 +63,10 @@ function Row({ dummy, path, inTrial }: { dummy: DummyTest; path: string; inTrial
   const [value, setValue] = useState(String(dummy.expected ?? ''));
   const ask = useMutation({
     mutationFn: () =>
-      api.post<Commissioning>(`${path}/dummies`, { signal: dummy.signal, expected: Number(value) }),
+      api.post<Commissioning>(`${path}/dummies`, { signal: dummy.signal, expected: numberOrNull(value) }),
     onSuccess: (judged) => cache.setQueryData(['commissioning', site.code, judged.device], judged),
   });
-  const wrong = value.trim() === '' || !Number.isFinite(Number(value));
+  const wrong = typeof readNumber(value) !== 'number';
   return (
     <TableRow>
       <TableCell sx={mono}>{dummy.signal}</TableCell>

@@ -1,3 +1,4 @@
+import Alert from '@mui/material/Alert';
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Paper from '@mui/material/Paper';
@@ -14,9 +15,19 @@ import { RemoveDialog } from '../../components/RemoveDialog';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
-import { IntervalField, PositionField, intervalEntry, intervalSeconds } from '../set-up/fields';
+import {
+  IntervalField,
+  PositionField,
+  intervalEntry,
+  intervalSeconds,
+  type IntervalEntry,
+} from '../set-up/fields';
 import { mono } from '../../theme/theme';
 import { parsePosition, positionText } from '../set-up/position';
+import { LeaveGuard } from '../../components/LeaveGuard';
+import { NumberEntry } from '../../components/NumberEntry';
+import { useDraft } from '../../components/useDraft';
+import { holdsNaN, numberOrNull } from '../../format/entry';
 
 /** Name, interval, place and note of a device; and its removal. */
 export function SettingsSection({ code }: { code: string }) {
@@ -73,31 +84,14 @@ function PresenceHistory({ code }: { code: string }) {
 function DeviceForm({ device, path }: { device: Device; path: string }) {
   const site = useSite();
   const cache = useQueryClient();
-  const [name, setName] = useState(device.name);
-  const [note, setNote] = useState(device.note);
-  const [every, setEvery] = useState(intervalEntry(device.interval_s));
-  const [place, setPlace] = useState(positionText(device.position));
-  const [late, setLate] = useState(String(device.late_after ?? ''));
-  const [silent, setSilent] = useState(String(device.silent_after ?? ''));
-  const [topics, setTopics] = useState((device.topics ?? []).join('\n'));
-  const position = parsePosition(place);
+  const { draft, set, changes, isChanged, conflicts, reset } = useDraft(entryOf(device));
+  const wrong = wrongIn(draft);
   const save = useMutation({
-    mutationFn: () => {
-      const change: DeviceChange = {
-        name,
-        note,
-        interval_s: intervalSeconds(every),
-        late_after: late === '' ? null : Number(late),
-        silent_after: silent === '' ? null : Number(silent),
-        topics: topics
-          .split('\n')
-          .map((topic) => topic.trim())
-          .filter((topic) => topic !== ''),
-        ...(position === undefined ? {} : { position }),
-      };
-      return api.patch<Device>(path, change);
+    mutationFn: () => api.patch<Device>(path, changeOf(changes)),
+    onSuccess: (changed) => {
+      cache.setQueryData(deviceQuery(site.code, device.code).queryKey, changed);
+      reset();
     },
-    onSuccess: (changed) => cache.setQueryData(deviceQuery(site.code, device.code).queryKey, changed),
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -105,46 +99,119 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
   };
   return (
     <Stack component="form" spacing={2.5} onSubmit={submit}>
-      <TextField label="Name of the device" value={name} onChange={(e) => setName(e.target.value)} required />
-      <IntervalField value={every} onChange={setEvery} />
+      <TextField
+        label="Name of the device"
+        value={draft.name}
+        onChange={(e) => set({ name: e.target.value })}
+        required
+      />
+      <IntervalField value={draft.every} onChange={(every) => set({ every })} />
       <Stack direction="row" spacing={1}>
-        <TextField
+        <NumberEntry
           label="Late after intervals"
-          type="number"
-          value={late}
-          onChange={(e) => setLate(e.target.value)}
+          value={draft.late}
+          onChange={(late) => set({ late })}
           placeholder="2"
-          slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: 1, step: 'any' } }}
+          slotProps={{ inputLabel: { shrink: true } }}
         />
-        <TextField
+        <NumberEntry
           label="Silent after intervals"
-          type="number"
-          value={silent}
-          onChange={(e) => setSilent(e.target.value)}
+          value={draft.silent}
+          onChange={(silent) => set({ silent })}
           placeholder="5"
-          slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: 1, step: 'any' } }}
+          slotProps={{ inputLabel: { shrink: true } }}
         />
       </Stack>
-      <PositionField value={place} onChange={setPlace} />
-      <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline minRows={2} />
+      <PositionField value={draft.place} onChange={(place) => set({ place })} />
+      <TextField
+        label="Note"
+        value={draft.note}
+        onChange={(e) => set({ note: e.target.value })}
+        multiline
+        minRows={2}
+      />
       <TextField
         label="MQTT topics of its own"
-        value={topics}
-        onChange={(e) => setTopics(e.target.value)}
+        value={draft.topics}
+        onChange={(e) => set({ topics: e.target.value })}
         multiline
         minRows={2}
         helperText="One a line, for a sender that cannot be changed: {device}, {signal} and {at} may stand for a level."
         slotProps={{ htmlInput: { sx: mono } }}
       />
+      {conflicts.length > 0 && (
+        <Alert
+          severity="warning"
+          action={
+            <Button color="inherit" size="small" onClick={reset}>
+              Show theirs
+            </Button>
+          }
+        >
+          Somebody else changed {conflicts.map((field) => FIELDS[field]).join(', ')} meanwhile. Saving puts
+          yours in place of it.
+        </Alert>
+      )}
       {save.error && <ProblemAlert error={save.error} />}
+      <LeaveGuard when={isChanged && !save.isPending} />
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
-        <Button type="submit" variant="outlined" loading={save.isPending} disabled={position === undefined}>
+        <Button type="submit" variant="outlined" loading={save.isPending} disabled={wrong || !isChanged}>
           Save
         </Button>
         <Typography color="textSecondary" role="status">
-          {save.isSuccess ? 'Saved.' : ''}
+          {isChanged ? 'Not saved yet.' : save.isSuccess ? 'Saved.' : ''}
         </Typography>
       </Box>
     </Stack>
   );
+}
+
+/** The device as the form has it. */
+interface SettingsEntry {
+  name: string;
+  note: string;
+  every: IntervalEntry;
+  place: string;
+  late: string;
+  silent: string;
+  topics: string;
+}
+
+const FIELDS: Record<keyof SettingsEntry, string> = {
+  name: 'the name',
+  note: 'the note',
+  every: 'how often it reports',
+  place: 'the position',
+  late: 'when it is late',
+  silent: 'when it is silent',
+  topics: 'the topics',
+};
+
+const entryOf = (device: Device): SettingsEntry => ({
+  name: device.name,
+  note: device.note,
+  every: intervalEntry(device.interval_s),
+  place: positionText(device.position),
+  late: String(device.late_after ?? ''),
+  silent: String(device.silent_after ?? ''),
+  topics: (device.topics ?? []).join('\n'),
+});
+
+const wrongIn = ({ place, late, silent, every }: SettingsEntry): boolean =>
+  parsePosition(place) === undefined ||
+  holdsNaN([numberOrNull(late), numberOrNull(silent), intervalSeconds(every)]);
+
+/** What has to be sent of what was changed. */
+function changeOf({ name, note, every, place, late, silent, topics }: Partial<SettingsEntry>): DeviceChange {
+  const position = place === undefined ? undefined : parsePosition(place);
+  const lines = topics?.split('\n').map((topic) => topic.trim());
+  return {
+    ...(name === undefined ? {} : { name }),
+    ...(note === undefined ? {} : { note }),
+    ...(every === undefined ? {} : { interval_s: intervalSeconds(every) }),
+    ...(position === undefined ? {} : { position }),
+    ...(late === undefined ? {} : { late_after: numberOrNull(late) }),
+    ...(silent === undefined ? {} : { silent_after: numberOrNull(silent) }),
+    ...(lines === undefined ? {} : { topics: lines.filter((topic) => topic !== '') }),
+  };
 }

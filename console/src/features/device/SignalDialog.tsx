@@ -1,18 +1,15 @@
-import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { api } from '../../api/client';
 import type { Signal, SignalRole, ValueType } from '../../api/schema';
-import { ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
+import { NumberEntry } from '../../components/NumberEntry';
+import { holdsNaN, numberOrNull } from '../../format/entry';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';
 
@@ -33,7 +30,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
   const [high, setHigh] = useState(String(signal?.high ?? ''));
   const [reserved, setReserved] = useState(signal?.reserved ?? false);
   const [role, setRole] = useState<SignalRole | ''>(signal?.role ?? '');
-  const limit = (text: string) => (type === 'number' && text !== '' ? Number(text) : null);
+  const limit = (text: string) => (type === 'number' ? numberOrNull(text) : null);
   const save = useMutation({
     mutationFn: () => {
       const given = type === 'number' && unit !== '' ? unit : null;
@@ -62,87 +59,62 @@ export function SignalDialog({ path, signal, onClose }: Props) {
     },
     onSuccess: onClose,
   });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
+  const isWrong = holdsNaN([limit(low), limit(high)]);
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
-      <form onSubmit={submit}>
-        <DialogTitle>{signal ? `Signal ${signal.code}` : 'Declare a signal'}</DialogTitle>
-        <DialogContent>
-          <Stack spacing={2.5} sx={{ pt: 1 }}>
-            {!signal && (
-              <TextField
-                label="Signal code"
-                value={code}
-                onChange={(e) => setCode(e.target.value)}
-                required
-                autoFocus
-                helperText="The name the sender uses. Readings that wait under it become its history."
-                slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
-              />
-            )}
-            <TextField
-              label="Name of the signal"
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-              required={signal !== undefined}
-              helperText="For people; the code if left empty."
-            />
-            <TypeField value={type} onChange={setType} />
-            <UnitField
-              value={type === 'number' ? unit : ''}
-              onChange={setUnit}
-              disabled={type !== 'number'}
-            />
-            {type === 'number' && (
-              <TextField
-                select
-                label="Tells of the link"
-                value={role}
-                onChange={(e) => setRole(e.target.value as SignalRole | '')}
-                helperText="A message number counts what the radio loses."
-              >
-                <MenuItem value="">Nothing</MenuItem>
-                <MenuItem value="sequence">Message number</MenuItem>
-                <MenuItem value="battery">Battery</MenuItem>
-                <MenuItem value="link">Link quality</MenuItem>
-              </TextField>
-            )}
-            {type === 'number' && (
-              <Stack direction="row" spacing={1}>
-                <TextField
-                  label="Lowest possible"
-                  type="number"
-                  value={low}
-                  onChange={(e) => setLow(e.target.value)}
-                  slotProps={{ htmlInput: { step: 'any' } }}
-                />
-                <TextField
-                  label="Highest possible"
-                  type="number"
-                  value={high}
-                  onChange={(e) => setHigh(e.target.value)}
-                  slotProps={{ htmlInput: { step: 'any' } }}
-                />
-              </Stack>
-            )}
-            <FormControlLabel
-              control={<Checkbox checked={reserved} onChange={(_, checked) => setReserved(checked)} />}
-              label="Only its device may send it"
-            />
-            <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline />
-            {save.error && <ProblemAlert error={save.error} />}
-          </Stack>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={save.isPending}>
-            {signal ? 'Save' : 'Declare'}
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+    <FormDialog
+      title={signal ? `Signal ${signal.code}` : 'Declare a signal'}
+      submit={signal ? 'Save' : 'Declare'}
+      onSubmit={() => save.mutate()}
+      onClose={onClose}
+      isPending={save.isPending}
+      error={save.error}
+      disabled={isWrong}
+    >
+      {!signal && (
+        <TextField
+          label="Signal code"
+          value={code}
+          onChange={(e) => setCode(e.target.value)}
+          required
+          autoFocus
+          helperText="The name the sender uses. Readings that wait under it become its history."
+          slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
+        />
+      )}
+      <TextField
+        label="Name of the signal"
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+        required={signal !== undefined}
+        helperText="For people; the code if left empty."
+      />
+      <TypeField value={type} onChange={setType} />
+      <UnitField value={type === 'number' ? unit : ''} onChange={setUnit} disabled={type !== 'number'} />
+      {type === 'number' && (
+        <TextField
+          select
+          label="Tells of the link"
+          value={role}
+          onChange={(e) => setRole(e.target.value as SignalRole | '')}
+          helperText="A message number counts what the radio loses."
+        >
+          <MenuItem value="">Nothing</MenuItem>
+          <MenuItem value="sequence">Message number</MenuItem>
+          <MenuItem value="battery">Battery</MenuItem>
+          <MenuItem value="link">Link quality</MenuItem>
+        </TextField>
+      )}
+      {type === 'number' && (
+        <Stack direction="row" spacing={1}>
+          <NumberEntry label="Lowest possible" value={low} onChange={setLow} />
+          <NumberEntry label="Highest possible" value={high} onChange={setHigh} />
+        </Stack>
+      )}
+      <FormControlLabel
+        control={<Checkbox checked={reserved} onChange={(_, checked) => setReserved(checked)} />}
+        label="Only its device may send it"
+      />
+      <TextField label="Note" value={note} onChange={(e) => setNote(e.target.value)} multiline />
+    </FormDialog>
   );
 }

@@ -14,6 +14,7 @@ import { useSearchParams } from 'react-router';
 import { api } from '../../api/client';
 import { signalPath } from '../../api/queries';
 import type { DryRunResult, Meaning, Signal, SignalMeaning, TriedMeaning } from '../../api/schema';
+import { LeaveGuard } from '../../components/LeaveGuard';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
@@ -25,6 +26,7 @@ import { FormulaEditor } from './FormulaEditor';
 import { ScreenEditor } from './ScreenEditor';
 import { NumberField } from './StepFields';
 import { causeInWords, tidy } from './words';
+import { holdsNaN } from '../../format/entry';
 
 type Part = 'value' | 'screen';
 
@@ -56,6 +58,8 @@ export function MeaningForm({ device, signal, said }: Props) {
     mutationFn: () => api.put<SignalMeaning>(`${path}/meaning`, { meaning: wanted }),
     onSuccess: (saved) => client.setQueryData(['meaning', site.code, device, signal.code], saved),
   });
+  // A field that holds no number would be dropped on the way, and what it limits with it.
+  const isUnreadable = holdsNaN(wanted);
   const isChanged = JSON.stringify(wanted) !== JSON.stringify(said.meaning ?? null);
   const isScreened = signal.type !== 'text';
   return (
@@ -131,23 +135,26 @@ export function MeaningForm({ device, signal, said }: Props) {
           symbol={signal.symbol}
         />
       )}
+      <LeaveGuard when={isChanged && !save.isPending} />
       <Past path={path} wanted={wanted} signal={signal} />
       {save.error && <ProblemAlert error={save.error} />}
       <Stack direction="row" spacing={1.5} sx={{ mt: 2, alignItems: 'center' }}>
         <Button
           variant="contained"
-          disabled={!isChanged || (tried?.wrong !== undefined && wanted !== null)}
+          disabled={!isChanged || isUnreadable || (tried?.wrong !== undefined && wanted !== null)}
           loading={save.isPending}
           onClick={() => save.mutate()}
         >
           Save
         </Button>
         <Typography color="textSecondary">
-          {isChanged
-            ? 'Not saved yet.'
-            : said.version === 0
-              ? 'Nothing is said yet.'
-              : `Version ${said.version} holds.`}
+          {isUnreadable
+            ? 'A field here or on the other tab holds no number.'
+            : isChanged
+              ? 'Not saved yet.'
+              : said.version === 0
+                ? 'Nothing is said yet.'
+                : `Version ${said.version} holds.`}
         </Typography>
       </Stack>
     </Paper>

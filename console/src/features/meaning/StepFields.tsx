@@ -5,6 +5,7 @@ import { useState } from 'react';
 import type { ConversionStep } from '../../api/schema';
 import { UnitField } from '../set-up/fields';
 import { TANKS, fieldOf, withField, type Field, type StepKind } from './steps';
+import { entryHint, readNumber } from '../../format/entry';
 
 interface Props {
   kind: StepKind;
@@ -74,9 +75,9 @@ function StepField({ field, value, onChange }: FieldProps) {
           text={typeof value === 'string' || typeof value === 'number' ? String(value) : ''}
           helperText={field.hint}
           parse={(text) => {
-            const number = Number(text);
-            if (text.trim() === '') return undefined;
-            return Number.isNaN(number) ? text.trim() : number;
+            const entry = readNumber(text);
+            if (entry === 'empty') return undefined;
+            return entry === 'wrong' ? text.trim() : entry;
           }}
           onChange={onChange}
           width={170}
@@ -87,7 +88,7 @@ function StepField({ field, value, onChange }: FieldProps) {
         <Parsed
           label={field.label}
           text={Array.isArray(value) ? value.join(', ') : ''}
-          helperText="Numbers with commas between"
+          helperText="Numbers with commas between; with semicolons if commas are decimal"
           parse={numbers}
           onChange={onChange}
           width={260}
@@ -117,9 +118,10 @@ function StepField({ field, value, onChange }: FieldProps) {
 }
 
 function numbers(text: string): number[] | undefined {
-  const parts = text.split(/[,;\s]+/).filter((part) => part !== '');
-  const found = parts.map(Number);
-  return found.length === 0 || found.some(Number.isNaN) ? undefined : found;
+  // Where semicolons stand between numbers, a comma is a decimal one.
+  const parts = text.split(text.includes(';') ? /[;\s]+/ : /[,\s]+/).filter((part) => part !== '');
+  const found = parts.map(readNumber);
+  return found.length === 0 || found.some((one) => typeof one !== 'number') ? undefined : (found as number[]);
 }
 
 /** A number that may be empty while it is typed. */
@@ -141,11 +143,12 @@ export function NumberField({
   return (
     <Parsed
       label={label}
-      text={value === undefined ? '' : String(value)}
+      text={value === undefined || Number.isNaN(value) ? '' : String(value)}
       helperText={helperText}
+      hint={entryHint}
       parse={(text) => {
-        const number = Number(text.replace('\u2212', '-'));
-        return text.trim() === '' || Number.isNaN(number) ? undefined : number;
+        const entry = readNumber(text);
+        return entry === 'empty' ? undefined : entry === 'wrong' ? NaN : entry;
       }}
       onChange={(found) => onChange(found as number | undefined)}
       width={width}
@@ -159,6 +162,8 @@ interface ParsedProps {
   label: string;
   text: string;
   helperText?: string | undefined;
+  /** What to say instead of what is typed. */
+  hint?: (text: string) => string | undefined;
   parse: (text: string) => unknown;
   onChange: (value: unknown) => void;
   multiline?: boolean;
@@ -172,6 +177,7 @@ function Parsed({
   label,
   text,
   helperText,
+  hint,
   parse,
   onChange,
   multiline,
@@ -181,7 +187,8 @@ function Parsed({
 }: ParsedProps) {
   const [typed, setTyped] = useState<string | null>(null);
   const shown = typed ?? text;
-  const isWrong = shown.trim() !== '' && parse(shown) === undefined;
+  const meant = parse(shown);
+  const isWrong = shown.trim() !== '' && (meant === undefined || Number.isNaN(meant));
   return (
     <TextField
       label={label}
@@ -192,7 +199,7 @@ function Parsed({
       }}
       onBlur={() => !isWrong && setTyped(null)}
       error={isWrong || (required === true && shown.trim() === '')}
-      helperText={helperText}
+      helperText={hint?.(shown) ?? helperText}
       multiline={multiline ?? false}
       slotProps={{ htmlInput: { inputMode: numeric ? 'decimal' : 'text', spellCheck: false } }}
       sx={{ width }}

@@ -1,19 +1,13 @@
-import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import FormGroup from '@mui/material/FormGroup';
 import FormLabel from '@mui/material/FormLabel';
-import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { api } from '../../api/client';
 import type { Grant, IssuedKey } from '../../api/schema';
-import { ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
 import { parseLocal } from '../../format/time';
 
@@ -46,59 +40,44 @@ export function IssueKeyDialog({ path, onIssued, onClose }: Props) {
       }),
     onSuccess: onIssued,
   });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    issue.mutate();
-  };
   const toggle = (grant: Grant) =>
     setGrants(grants.includes(grant) ? grants.filter((g) => g !== grant) : [...grants, grant]);
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
-      <form onSubmit={submit}>
-        <DialogTitle>Issue a key</DialogTitle>
-        <DialogContent>
-          <Stack spacing={2.5} sx={{ pt: 1 }}>
-            <FormGroup>
-              <FormLabel component="legend">What it may be used for</FormLabel>
-              {GRANTS.map(({ grant, label }) => (
-                <FormControlLabel
-                  key={grant}
-                  control={<Checkbox checked={grants.includes(grant)} onChange={() => toggle(grant)} />}
-                  label={label}
-                />
-              ))}
-            </FormGroup>
-            <TextField
-              label="Note"
-              value={note}
-              onChange={(e) => setNote(e.target.value)}
-              placeholder="Where it is used"
-              slotProps={{ inputLabel: { shrink: true } }}
-            />
-            <TextField
-              label="Ends"
-              value={end}
-              onChange={(e) => setEnd(e.target.value)}
-              error={wrong}
-              placeholder="2027-01-01 00:00"
-              helperText={wrong ? 'Write it as 2027-01-01 or 2027-01-01 08:00.' : 'Leave empty for no end.'}
-              slotProps={{ inputLabel: { shrink: true } }}
-            />
-            {issue.error && <ProblemAlert error={issue.error} />}
-          </Stack>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button
-            type="submit"
-            variant="contained"
-            loading={issue.isPending}
-            disabled={grants.length === 0 || wrong}
-          >
-            Issue it
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+    <FormDialog
+      title="Issue a key"
+      submit="Issue it"
+      onSubmit={() => issue.mutate()}
+      onClose={onClose}
+      isPending={issue.isPending}
+      error={issue.error}
+      disabled={grants.length === 0 || wrong}
+    >
+      <FormGroup>
+        <FormLabel component="legend">What it may be used for</FormLabel>
+        {GRANTS.map(({ grant, label }) => (
+          <FormControlLabel
+            key={grant}
+            control={<Checkbox checked={grants.includes(grant)} onChange={() => toggle(grant)} />}
+            label={label}
+          />
+        ))}
+      </FormGroup>
+      <TextField
+        label="Note"
+        value={note}
+        onChange={(e) => setNote(e.target.value)}
+        placeholder="Where it is used"
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <TextField
+        label="Ends"
+        value={end}
+        onChange={(e) => setEnd(e.target.value)}
+        error={wrong}
+        placeholder="2027-01-01 00:00"
+        helperText={wrong ? 'Write it as 2027-01-01 or 2027-01-01 08:00.' : 'Leave empty for no end.'}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+    </FormDialog>
   );
 }

@@ -124,7 +124,11 @@ export function AddDevicePage() {
           type="submit"
           variant="contained"
           loading={make.isPending}
-          disabled={parsePosition(place) === undefined || expanded === undefined}
+          disabled={
+            parsePosition(place) === undefined ||
+            expanded === undefined ||
+            (kind === '' && Number.isNaN(intervalSeconds(every)))
+          }
           sx={{ alignSelf: 'flex-start' }}
         >
           {names.length > 1 ? `Add ${names.length} devices` : 'Add the device and issue its key'}

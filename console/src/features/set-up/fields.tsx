@@ -7,6 +7,8 @@ import { mono } from '../../theme/theme';
 import { parsePosition } from './position';
 import { propose } from './propose';
 import { COMMON_UNITS } from './units';
+import { NumberEntry } from '../../components/NumberEntry';
+import { numberOrNull } from '../../format/entry';
 
 /** A code; the one made from the name stands in it until another is typed. */
 export function CodeField({
@@ -140,7 +142,8 @@ export interface IntervalEntry {
   unit: IntervalUnit;
 }
 
-export const intervalSeconds = ({ amount, unit }: IntervalEntry): number => Number(amount) * FACTORS[unit];
+export const intervalSeconds = ({ amount, unit }: IntervalEntry): number =>
+  (numberOrNull(amount) ?? NaN) * FACTORS[unit];
 
 export function intervalEntry(seconds: number): IntervalEntry {
   const unit = seconds % 3600 === 0 ? 'h' : seconds % 60 === 0 ? 'min' : 's';
@@ -157,13 +160,11 @@ export function IntervalField({
 }) {
   return (
     <Stack direction="row" spacing={1}>
-      <TextField
+      <NumberEntry
         label="Reports every"
-        type="number"
         value={value.amount}
-        onChange={(e) => onChange({ ...value, amount: e.target.value })}
+        onChange={(amount) => onChange({ ...value, amount })}
         required
-        slotProps={{ htmlInput: { min: 0.01, step: 'any' } }}
         sx={{ width: 160 }}
       />
       <TextField

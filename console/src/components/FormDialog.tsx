@@ -1,0 +1,57 @@
+import Button from '@mui/material/Button';
+import Dialog from '@mui/material/Dialog';
+import DialogActions from '@mui/material/DialogActions';
+import DialogContent from '@mui/material/DialogContent';
+import DialogTitle from '@mui/material/DialogTitle';
+import Stack from '@mui/material/Stack';
+import { useId, type FormEvent, type ReactNode } from 'react';
+import { ProblemAlert } from './states';
+
+/** A form in a window of its own: fields, what went wrong, and the two ways out of it. */
+export function FormDialog({
+  title,
+  submit,
+  onSubmit,
+  onClose,
+  isPending,
+  error,
+  disabled = false,
+  children,
+}: {
+  title: string;
+  /** What the button that does it is called. */
+  submit: string;
+  onSubmit: () => void;
+  onClose: () => void;
+  isPending: boolean;
+  error: unknown;
+  disabled?: boolean;
+  children: ReactNode;
+}) {
+  const id = useId();
+  const take = (event: FormEvent) => {
+    event.preventDefault();
+    // A window in a form is not a part of that form.
+    event.stopPropagation();
+    if (!disabled && !isPending) onSubmit();
+  };
+  return (
+    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby={id}>
+      <form onSubmit={take}>
+        <DialogTitle id={id}>{title}</DialogTitle>
+        <DialogContent>
+          <Stack spacing={2.5} sx={{ pt: 1 }}>
+            {children}
+            {error !== null && error !== undefined && <ProblemAlert error={error} />}
+          </Stack>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={isPending} disabled={disabled}>
+            {submit}
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}
