@@ -3,6 +3,7 @@ import Typography from '@mui/material/Typography';
 import type { Contact } from '../api/schema';
 import { dateTime } from '../format/time';
 import { mono } from '../theme/theme';
+import { Told } from './Told';
 
 const OUTCOME = {
   kept: { word: 'Kept', mark: '●', color: 'secondary.main' },
@@ -64,9 +65,11 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
         </Typography>
         {contact.refused?.map((refused, i) => (
           <Box key={i} sx={{ mt: 0.5, pl: 1.5, borderLeft: 2, borderColor: 'error.main' }}>
-            <Typography sx={{ overflowWrap: 'anywhere' }}>{refused.detail}</Typography>
+            <Typography sx={{ overflowWrap: 'anywhere' }}>
+              <Told>{refused.detail}</Told>
+            </Typography>
             <Typography variant="body2" color="textSecondary">
-              {refused.remedy} ({refused.code})
+              <Told>{refused.remedy}</Told> ({refused.code})
             </Typography>
           </Box>
         ))}

@@ -6,6 +6,7 @@ import Paper from '@mui/material/Paper';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
 import { toProblem } from '../api/problem';
+import { Told } from './Told';
 
 /** What stands where something is still being fetched. */
 export function Loading({ height = 240 }: { height?: number | string }) {
@@ -31,7 +32,7 @@ export function ProblemAlert({ error, onRetry }: { error: unknown; onRetry?: () 
         )
       }
     >
-      {problem.message} {problem.remedy}
+      <Told>{problem.message}</Told> <Told>{problem.remedy}</Told>
     </Alert>
   );
 }

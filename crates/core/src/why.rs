@@ -21,10 +21,10 @@ pub enum Stage {
     Payload,
     /// The names it sends are declared.
     Name,
-    /// It goes on sending.
-    Time,
     /// Its clock is right.
     Clock,
+    /// It goes on sending.
+    Time,
     /// Its values can be believed.
     Quality,
     /// It counts: it is not in trial.
@@ -39,8 +39,8 @@ impl Stage {
         Self::Contact,
         Self::Payload,
         Self::Name,
-        Self::Time,
         Self::Clock,
+        Self::Time,
         Self::Quality,
         Self::Live,
     ];
@@ -163,8 +163,9 @@ pub fn first_wrong(evidence: &Evidence) -> Finding {
         .or_else(|| contact(evidence))
         .or_else(|| payload(evidence))
         .or_else(|| name(evidence))
-        .or_else(|| time(evidence))
+        // By a wrong clock, what came just now lies long ago.
         .or_else(|| clock(evidence))
+        .or_else(|| time(evidence))
         .or_else(|| quality(evidence))
         .or_else(|| live(evidence))
         .unwrap_or_else(|| well(evidence))

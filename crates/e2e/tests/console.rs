@@ -337,6 +337,57 @@ async fn a_missing_value_says_why() {
     .await;
 }
 
+/// The walk of a newcomer: "why" finds each mistake, and its button leads to what mends it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn each_mistake_of_a_newcomer_is_found_and_mended_from_there() {
+    let service = Service::start().await;
+    let device = json!({"code": "tower", "name": "Water tower", "interval_s": 3600, "state": "live",
+        "signals": [{"code": "level", "name": "Level", "unit": "m"}]});
+    service.post("sites/marlbeck/devices", device).await.ok();
+    let issued = service.post("sites/marlbeck/devices/tower/keys", json!({})).await.ok();
+    let key = issued["key"].as_str().unwrap();
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        let why = async |finds: &str, button: &str, leads_to: &str| {
+            browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
+            browser.press("Why is nothing here?").await;
+            browser.sees(finds).await;
+            browser.press(button).await;
+            browser.sees(leads_to).await;
+        };
+        service.deliver("0123456789abcdefghjkmnpq", r#"{"level": 3.5}"#).await;
+        why("Most likely that is this device", "How to send", "Keys and recipes").await;
+
+        service.send(service.request(Method::POST, &format!("/inn/{key}")).body(r#"{"level": 3.5}"#)).await;
+        why("/in/", "How to send", "Keys and recipes").await;
+
+        service.deliver(key, r#"{"levle": 3.5}"#).await;
+        why("spelled nearly like", "Claim what waits", "One name waits to be claimed").await;
+        service.post("sites/marlbeck/devices/tower/arrivals/levle/claim", json!({"into": "level"})).await.ok();
+
+        let senml = service.request(Method::POST, &format!("/in/{key}"));
+        let senml = senml.header("Content-Type", "application/senml+json").body(r#"[{"n":"level","u":"Cel","v":3}]"#);
+        service.send(senml).await;
+        why("was refused", "See what came", "unit-mismatch").await;
+
+        let deliver_at = async |behind_s: i64| {
+            for second in 0..4 {
+                let at = now_s() - behind_s - second;
+                service.deliver(key, format!(r#"{{"level": 2.5, "at": {at}}}"#)).await;
+            }
+        };
+        deliver_at(10_800).await;
+        why("Its clock is 3 h behind", "See what came", "Keep the first 2 KiB").await;
+
+        deliver_at(0).await;
+        deliver_at(4).await;
+        browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
+        browser.press("Why is nothing here?").await;
+        browser.sees("Nothing is wrong").await;
+    })
+    .await;
+}
+
 #[tokio::test]
 async fn files_are_packed_and_cached_and_deep_links_work() {
     let service = Service::bare();

@@ -12,6 +12,7 @@ import { Link } from 'react-router';
 import { why as whyQuery } from '../../api/queries';
 import type { Why } from '../../api/schema';
 import { Loading, ProblemAlert } from '../../components/states';
+import { Told } from '../../components/Told';
 import { useSite } from '../../components/siteContext';
 import { STAGES, wayOf } from './words';
 
@@ -63,8 +64,12 @@ function Walked({ why }: { why: Why }) {
           </Stack>
         )}
       </Stack>
-      <Typography sx={{ fontWeight: 600, mb: 0.5, overflowWrap: 'anywhere' }}>{why.what}</Typography>
-      <Typography sx={{ overflowWrap: 'anywhere' }}>{why.means}</Typography>
+      <Typography sx={{ fontWeight: 600, mb: 0.5, overflowWrap: 'anywhere' }}>
+        <Told>{why.what}</Told>
+      </Typography>
+      <Typography sx={{ overflowWrap: 'anywhere' }}>
+        <Told>{why.means}</Told>
+      </Typography>
     </>
   );
 }
