@@ -2549,7 +2549,7 @@ export interface components {
          * @description How the text of a field is read.
          * @enum {string}
          */
-        DecoderFieldType: "auto" | "number" | "hex" | "flag" | "text";
+        DecoderFieldType: "auto" | "number" | "decimal-comma" | "hex" | "flag" | "text";
         /** @description A field with all it can say. */
         DecoderFullField: {
             /** @description See [`Field`]. */
@@ -4708,7 +4708,7 @@ export interface components {
          * @description The parts of a reading's way, in order.
          * @enum {string}
          */
-        Stage: "declared" | "key" | "contact" | "payload" | "name" | "time" | "clock" | "quality" | "live";
+        Stage: "declared" | "key" | "contact" | "payload" | "name" | "clock" | "time" | "quality" | "live";
         /** @description One step of commissioning, judged by the service. */
         Step: {
             /** @description `contacted`, `key`, `signals`, `plausible`, `clock`, `interval` or `coverage`. */
