@@ -237,7 +237,7 @@ mod tests {
                 Some((Concern::BatteryLow, "battery low: 11 %")),
             ),
             (|s| s.battery = None, None),
-            (|s| s.clock_offset_s = Some(-10_800.0), Some((Concern::WrongClock, "clock 3 h ahead"))),
+            (|s| s.clock_offset_s = Some(-10_800.0), Some((Concern::WrongClock, "clock 3.0 h ahead"))),
             (|s| s.clock_offset_s = None, None),
             (
                 |s| s.doubts = vec![("Level", Quality::Suspect(Cause::Jump))],
