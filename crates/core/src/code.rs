@@ -60,10 +60,42 @@ pub fn propose(name: &str) -> String {
     code.trim_end_matches('-').to_owned()
 }
 
+/// Proposes the code of the `number`th thing of a name, counted from 1: `tower`, `tower-2`. A
+/// name without a letter or digit of ASCII is called `device`.
+#[must_use]
+pub fn propose_numbered(name: &str, number: u32) -> String {
+    let mut code = propose(name);
+    if code.is_empty() {
+        "device".clone_into(&mut code);
+    }
+    if number > 1 {
+        let number = format!("-{number}");
+        code.truncate(MAX_LENGTH - number.len());
+        code = code.trim_end_matches('-').to_owned() + &number;
+    }
+    code
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn things_of_one_name_are_numbered() {
+        let long = "x".repeat(90);
+        for (name, number, expected) in [
+            ("Water tower", 1, "water-tower".to_owned()),
+            ("Water tower", 2, "water-tower-2".to_owned()),
+            ("井戸", 1, "device".to_owned()),
+            ("井戸", 12, "device-12".to_owned()),
+            (&long, 10, format!("{}-10", "x".repeat(MAX_LENGTH - 3))),
+        ] {
+            let code = propose_numbered(name, number);
+            assert_eq!(code, expected);
+            assert_eq!(check_place(&code), Ok(()), "{code}");
+        }
+    }
 
     #[test]
     fn place_codes_are_lower_case() {

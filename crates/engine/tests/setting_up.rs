@@ -86,3 +86,22 @@ async fn a_meaning_that_needs_itself_is_refused() {
     }
     define(1, "temp").await.unwrap();
 }
+
+#[tokio::test]
+async fn a_key_that_replaces_one_ends_when_that_would_have() {
+    use lantern_core::Moment;
+    use lantern_engine::clock;
+    use lantern_engine::setting_up::KeyHolder;
+    use lantern_store::Grants;
+    let world = World::new().await;
+    let holder = KeyHolder::Device(Box::new(world.tower.device.clone()));
+    let now = clock::now();
+    let week: Option<Moment> = Some(now.plus_seconds(7.0 * 86_400.0));
+    for (what, end, expected) in
+        [("no end", None, None), ("an end", week, week), ("an end that is past", Some(now.plus_seconds(-60.0)), None)]
+    {
+        let (old, _) = world.engine.set_up.issue_key(&holder, "mast", Grants::SEND, end).await.unwrap();
+        let (new, _) = world.engine.set_up.replace_key(&holder, old.id, Some(60.0)).await.unwrap();
+        assert_eq!((new.expires_at, new.note.as_str()), (expected, "mast"), "{what}");
+    }
+}

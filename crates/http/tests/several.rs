@@ -32,8 +32,13 @@ async fn if_one_cannot_be_made_none_is() {
     let desk = Desk::open().await;
     desk.add_device("tower").await;
     for (what, devices, code, says) in [
-        ("a taken code", json!([{"name": "Shed"}, {"name": "Tower"}]), "taken", "`Tower`"),
-        ("one code twice", json!([{"name": "Shed"}, {"name": "Box"}, {"name": "Shed"}]), "taken", "`Shed`"),
+        ("a taken code", json!([{"name": "Shed"}, {"name": "Tower", "code": "tower"}]), "taken", "`Tower`"),
+        (
+            "one code twice",
+            json!([{"name": "Shed"}, {"name": "Box"}, {"name": "Shed again", "code": "shed"}]),
+            "taken",
+            "`Shed again`",
+        ),
         (
             "a wrong unit",
             json!([{"name": "Shed"}, {"name": "Box", "signals": [{"code": "t", "unit": "no-unit"}]}]),
@@ -49,4 +54,15 @@ async fn if_one_cannot_be_made_none_is() {
         assert!(problem["code"].as_str().unwrap_or_default().contains(code), "{what}: {problem}");
         assert_eq!(codes(&desk).await, ["tower"], "{what}");
     }
+}
+
+#[rocket::async_test]
+async fn a_name_that_is_taken_or_says_nothing_gets_another_code() {
+    let desk = Desk::open().await;
+    let names = ["Tower", "tower!", "井戸", "\u{2026}", "Tower"];
+    let devices: Vec<Value> = names.iter().map(|name| json!({"name": name})).collect();
+    desk.post("sites/marlbeck/devices/several", json!({"devices": devices})).await.ok();
+    assert_eq!(codes(&desk).await, ["device", "device-2", "tower", "tower-2", "tower-3"]);
+    let taken = desk.post("sites/marlbeck/devices", json!({"name": "Third", "code": "tower"})).await;
+    assert_eq!(taken.problem(), "taken", "a code that was asked for is not changed");
 }

@@ -137,6 +137,13 @@ pub(super) const FUNCTIONS: &[Function] = &[
         run: |x| or_none(altitude::above(x[0] / 100.0, x[1] / 100.0)),
     },
     Function {
+        name: "height",
+        arguments: &[PRESSURE, PRESSURE, TEMPERATURE],
+        repeats: false,
+        result: Measure::Unit("m"),
+        run: |x| or_none(altitude::height(x[0] / 100.0, x[1] / 100.0, x[2] - ZERO_CELSIUS)),
+    },
+    Function {
         name: "speed_of_sound",
         arguments: &[TEMPERATURE],
         repeats: false,

@@ -119,9 +119,9 @@ impl Commissionings {
         Ok(match kept {
             Some(kept) => {
                 let judged: Commissioning = documents::read(&kept.report)?;
-                markdown(&judged, &site.name, Some((&kept.person, &kept.at.to_string())))
+                markdown(&judged, site, Some((&kept.person, &kept.at.to_string())))
             }
-            None => markdown(&self.judge(device).await?, &site.name, None),
+            None => markdown(&self.judge(device).await?, site, None),
         })
     }
 

@@ -1,19 +1,31 @@
 //! The report of a commissioning, as Markdown.
 
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use lantern_api::{Commissioning, DeviceState, StepState};
 use lantern_core::duration;
+use lantern_store::Site;
 use std::fmt::Write;
 
-/// Writes the report. `live` says who let the device go live and when.
+/// Writes the report, with times in the zone of the site. `live` says who let the device go live
+/// and when.
 #[must_use]
-pub fn markdown(c: &Commissioning, site: &str, live: Option<(&str, &str)>) -> String {
-    let mut text = format!("# Commissioning of {} (`{}`), {site}\n\n", c.name, c.device);
+pub fn markdown(c: &Commissioning, site: &Site, live: Option<(&str, &str)>) -> String {
+    let zone = TimeZone::get(&site.zone).unwrap_or(TimeZone::UTC);
+    let local = |at: &str| local(at, &zone);
+    let mut text = format!(
+        "# Commissioning of {} (`{}`), {}\n\nTimes are those of {}.\n\n",
+        c.name, c.device, site.name, site.zone
+    );
     let _ = match live {
-        Some((person, at)) => writeln!(text, "Live since {at}, by {person}."),
+        Some((person, at)) => writeln!(text, "Live since {}, by {person}.", local(at)),
         None if c.state == DeviceState::Live => writeln!(text, "Live, without a report."),
-        None => writeln!(text, "In trial since {}.", c.trial_since.as_deref().unwrap_or("its making")),
+        None => {
+            let since = c.trial_since.as_deref().map_or_else(|| "its making".to_owned(), local);
+            writeln!(text, "In trial since {since}.")
+        }
     };
-    let _ = writeln!(text, "As of {}: {}\n\n| step | | finding |\n|---|---|---|", c.at, c.verdict);
+    let _ = writeln!(text, "As of {}: {}\n\n| step | | finding |\n|---|---|---|", local(&c.at), c.verdict);
     for step in &c.steps {
         let state = match step.state {
             StepState::Open => "open",
@@ -27,7 +39,7 @@ pub fn markdown(c: &Commissioning, site: &str, live: Option<(&str, &str)>) -> St
         for dummy in c.dummies.iter().filter(|dummy| dummy.asked_at.is_some()) {
             let expected = dummy.expected.unwrap_or_default();
             let within = dummy.tolerance.filter(|t| *t > 0.0).map(|t| format!(" ± {t}")).unwrap_or_default();
-            let came = dummy.passed_at.as_deref().unwrap_or("not yet");
+            let came = dummy.passed_at.as_deref().map_or_else(|| "not yet".to_owned(), local);
             let _ = writeln!(text, "| `{}` | {expected}{within} | {came} |", dummy.signal);
         }
     }
@@ -35,13 +47,39 @@ pub fn markdown(c: &Commissioning, site: &str, live: Option<(&str, &str)>) -> St
         let _ = write!(
             text,
             "\n## Soak test\n\nFrom {} to {}: {} of {} reports came; the longest gap was {}, from {}.\n",
-            soak.from,
-            soak.to,
+            local(&soak.from),
+            local(&soak.to),
             soak.received,
             soak.expected,
             duration(soak.longest_gap_s),
-            soak.gap_from
+            local(&soak.gap_from)
         );
     }
     text
+}
+
+/// A time as a clock in the zone showed it: `2026-05-01 14:02:09`.
+fn local(at: &str, zone: &TimeZone) -> String {
+    let moment = at.parse::<Timestamp>();
+    moment.map_or_else(
+        |_| at.to_owned(),
+        |moment| moment.to_zoned(zone.clone()).strftime("%Y-%m-%d %H:%M:%S").to_string(),
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_are_those_of_the_zone() {
+        let zone = TimeZone::get("Europe/London").unwrap();
+        for (at, expected) in [
+            ("2026-05-01T12:00:00Z", "2026-05-01 13:00:00"),
+            ("2026-12-01T12:00:00.25Z", "2026-12-01 12:00:00"),
+            ("some day", "some day"),
+        ] {
+            assert_eq!(local(at, &zone), expected);
+        }
+    }
 }

@@ -15,7 +15,10 @@ use crate::find;
 use crate::problem::Problem;
 use lantern_api::{self as api, KindDescription};
 use lantern_core::{DeviceState, Moment, code};
-use lantern_store::{self as store, Device, KindId, Site};
+use lantern_store::{self as store, Device, KindId, Site, StoreError};
+
+/// Devices of one name that get a code of their own.
+const MOST_OF_A_NAME: u32 = 99;
 
 impl SetUp {
     /// Checks a section, and fills in what its kind has and what is usual.
@@ -50,7 +53,11 @@ impl SetUp {
     /// # Errors
     /// A [`Problem`] that says what cannot be so.
     pub async fn add_device(&self, site: &Site, new: api::NewDevice, by: &str) -> Result<Device, Problem> {
-        let code = place_code(new.code, check_name(&new.name)?)?;
+        let name = check_name(&new.name)?;
+        let code = match new.code {
+            Some(code) => place_code(Some(code), name)?,
+            None => self.free_code(site, name).await?,
+        };
         if new.state == DeviceState::Waiting {
             return Err(Problem::invalid("state", "`trial` or `live`"));
         }
@@ -76,6 +83,19 @@ impl SetUp {
         self.give_meanings(site, &device, &wanted, by).await?;
         self.changes.carry(Change::Device(Box::new(device.clone()))).await;
         Ok(device)
+    }
+
+    /// A code for a device of a name: the first of `tower`, `tower-2`, `tower-3` that is free.
+    async fn free_code(&self, site: &Site, name: &str) -> Result<String, Problem> {
+        for number in 1..=MOST_OF_A_NAME {
+            let code = code::propose_numbered(name, number);
+            match self.store.device(site.id, &code).await {
+                Ok(_) => {}
+                Err(StoreError::NotFound) => return Ok(code),
+                Err(error) => return Err(error.into()),
+            }
+        }
+        Err(Problem::invalid("code", format_args!("there are {MOST_OF_A_NAME} devices of that name; give a code")))
     }
 
     /// Makes a device what it should be; without one, makes it. Signals beside

@@ -144,8 +144,11 @@ impl SetUp {
         if old.revoked_at.is_some() {
             return Err(Problem::invalid("key", "a revoked key cannot be replaced; issue a new one"));
         }
-        self.store.expire_key(old.id, clock::now().plus_seconds(overlap_s)).await?;
-        self.issue_key(holder, &old.note, old.grants, None).await
+        let now = clock::now();
+        self.store.expire_key(old.id, now.plus_seconds(overlap_s)).await?;
+        // The new one ends when the old one would have; if that is past, it has no end.
+        let end = old.expires_at.filter(|end| *end > now);
+        self.issue_key(holder, &old.note, old.grants, end).await
     }
 }
 
