@@ -1720,6 +1720,8 @@ export interface components {
             ignored_at?: string;
             /** @description Its last values, newest first, at most five. */
             last: components["schemas"]["Reading"][];
+            /** @description The declared signal whose name it is nearly, if there is one. */
+            like?: string;
             /** @description The sender's name for it. */
             name: string;
             /**
@@ -3610,6 +3612,8 @@ export interface components {
                 ignored_at?: string;
                 /** @description Its last values, newest first, at most five. */
                 last: components["schemas"]["Reading"][];
+                /** @description The declared signal whose name it is nearly, if there is one. */
+                like?: string;
                 /** @description The sender's name for it. */
                 name: string;
                 /**

@@ -21,6 +21,9 @@ pub struct Arrival {
     /// The unit the sender named, or the one its name suggests.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub unit: Option<String>,
+    /// The declared signal whose name it is nearly, if there is one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub like: Option<String>,
     /// Since when it is ignored.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub ignored_at: Option<String>,

@@ -123,6 +123,16 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         browser.sees("One reading goes with it").await;
         browser.press("Claim it").await;
         browser.sees("No arrivals").await;
+
+        // Several are claimed at once.
+        service.deliver(&key, r#"{"pump": true, "flow": 2.5}"#).await;
+        browser.sees("Two names wait to be claimed").await;
+        browser.find(Locator::Css("[aria-label='Choose all']")).await.click().await.unwrap();
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Claim 2 chosen").await;
+        browser.sees("No arrivals").await;
+        let pump = service.get("sites/marlbeck/devices/tower/signals/pump").await.ok();
+        assert_eq!(pump["type"], "flag");
         browser.open(&format!("{}/sites/marlbeck/devices/tower", service.url)).await;
         browser.text_of("[data-signal=supply] [data-value]", |text| text == "12.3 V").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
@@ -134,7 +144,7 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         browser.sees("The key is shown only now").await;
         let recipe = browser.text_of("#recipe", |text| text.contains("curl") && !text.contains("'KEY'")).await;
         let sent = Command::new("sh").arg("-c").arg(&recipe).output().unwrap();
-        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 2\n", "{recipe}");
+        assert_eq!(String::from_utf8_lossy(&sent.stdout), "ok 4\n", "{recipe}");
         browser.press("Contacts").await;
         browser.sees("HTTP POST from 127.0.0.1").await;
         assert_eq!(browser.page.title().await.unwrap(), "tower – Key Lantern");
@@ -142,7 +152,7 @@ async fn lamps_arrivals_and_set_up_follow_what_happens() {
         let parts = "nav[aria-label='Parts of this device'] a[href$='/set-up']";
         browser.find(Locator::Css(parts)).await.click().await.unwrap();
         browser.press("Remove this device").await;
-        browser.sees("With it go 4 readings").await;
+        browser.sees("With it go 8 readings").await;
         browser.fill("Type its code", "tower").await;
         browser.press("Remove").await;
         browser.sees("0 of 1 are well, 1 never heard").await;
@@ -363,7 +373,10 @@ async fn each_mistake_of_a_newcomer_is_found_and_mended_from_there() {
 
         service.deliver(key, r#"{"levle": 3.5}"#).await;
         why("spelled nearly like", "Claim what waits", "One name waits to be claimed").await;
-        service.post("sites/marlbeck/devices/tower/arrivals/levle/claim", json!({"into": "level"})).await.ok();
+        browser.press("Claim levle of tower").await;
+        browser.sees("It is spelled nearly like the declared signal level").await;
+        browser.press("Claim it").await;
+        browser.sees("No arrivals").await;
 
         let senml = service.request(Method::POST, &format!("/in/{key}"));
         let senml = senml.header("Content-Type", "application/senml+json").body(r#"[{"n":"level","u":"Cel","v":3}]"#);

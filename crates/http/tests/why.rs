@@ -38,6 +38,8 @@ async fn each_mistake_of_a_newcomer_is_found_in_turn() {
     assert_eq!(found["passed"], json!(["declared", "key", "contact", "payload"]));
     assert_eq!(wrong(&desk, "tower").await.0, "name-nearly-right", "of the device too");
 
+    let waiting = desk.get("sites/marlbeck/arrivals").await.ok();
+    assert_eq!(waiting["items"][0]["like"], "level", "{waiting}");
     let claim = json!({"into": "level"});
     desk.post("sites/marlbeck/devices/tower/arrivals/levle/claim", claim).await.ok();
     assert_eq!(wrong(&desk, level).await, ("in-trial".into(), "commission".into()));

@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
 import Link from '@mui/material/Link';
 import Paper from '@mui/material/Paper';
 import Table from '@mui/material/Table';
@@ -14,7 +15,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { api } from '../../api/client';
 import { arrivals, devicePath, session, unknownContacts, waitingDevices } from '../../api/queries';
-import type { Arrival, WaitingDevice } from '../../api/schema';
+import type { Arrival, WaitingDevice, ReadingValue } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { ContactLines } from '../../components/ContactLines';
 import { PageHeading } from '../../components/PageHeading';
@@ -25,6 +26,8 @@ import { mono } from '../../theme/theme';
 import { ClaimDeviceDialog } from './ClaimDeviceDialog';
 import { ClaimDialog } from './ClaimDialog';
 import { heading } from './heading';
+import { claimAll } from './claims';
+import { shown } from '../../format/number';
 
 /** Devices and names nobody has declared, waiting with their readings. */
 export function ArrivalsPage() {
@@ -121,8 +124,14 @@ function Devices({ devices }: { devices: WaitingDevice[] }) {
 }
 
 function lastValue(arrival: Arrival): string {
-  return String(arrival.last[0]?.value ?? '—');
+  return asSent(arrival.last[0]?.value);
 }
+
+/** A value with the digits it was sent with. */
+const asSent = (value: ReadingValue | undefined) =>
+  shown(value, typeof value === 'number' ? Math.min(6, String(value).split('.')[1]?.length ?? 0) : 0);
+
+const keyOf = (arrival: Arrival) => `${arrival.device}/${arrival.name}`;
 
 function Names({ names }: { names: Arrival[] }) {
   const site = useSite();
@@ -135,13 +144,53 @@ function Names({ names }: { names: Arrival[] }) {
     },
     onSuccess: () => cache.invalidateQueries({ queryKey: ['arrivals', site.code] }),
   });
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const waiting = names.filter((arrival) => arrival.ignored_at === undefined);
+  const picked = waiting.filter((arrival) => chosen.has(keyOf(arrival)));
+  const claimPicked = useMutation({
+    mutationFn: () => claimAll(site.code, picked),
+    onSuccess: () => setChosen(new Set()),
+    onSettled: () => cache.invalidateQueries({ queryKey: ['arrivals', site.code] }),
+  });
+  const choose = (some: Arrival[], is: boolean) =>
+    setChosen((old) => {
+      const next = new Set(old);
+      some.forEach((arrival) => (is ? next.add(keyOf(arrival)) : next.delete(keyOf(arrival))));
+      return next;
+    });
   return (
     <>
       {ignore.error && <ProblemAlert error={ignore.error} />}
+      {claimPicked.error && <ProblemAlert error={claimPicked.error} />}
+      {waiting.length > 1 && (
+        <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap', mb: 1, minHeight: 40 }}>
+          <Button
+            variant="contained"
+            disabled={picked.length === 0}
+            loading={claimPicked.isPending}
+            onClick={() => claimPicked.mutate()}
+          >
+            {picked.length === 0 ? 'Claim the chosen' : `Claim ${picked.length} chosen`}
+          </Button>
+          <Typography color="textSecondary">
+            Each becomes the signal it is spelled like, or else one of its own, as it was sent.
+          </Typography>
+        </Box>
+      )}
       <TableContainer component={Paper}>
         <Table>
           <TableHead>
             <TableRow>
+              {waiting.length > 1 && (
+                <TableCell padding="checkbox">
+                  <Checkbox
+                    checked={picked.length === waiting.length}
+                    indeterminate={picked.length > 0 && picked.length < waiting.length}
+                    onChange={(_, is) => choose(waiting, is)}
+                    slotProps={{ input: { 'aria-label': 'Choose all' } }}
+                  />
+                </TableCell>
+              )}
               <TableCell>Device</TableCell>
               <TableCell>Name</TableCell>
               <TableCell>Looks like</TableCell>
@@ -154,7 +203,16 @@ function Names({ names }: { names: Arrival[] }) {
           </TableHead>
           <TableBody>
             {names.map((arrival) => (
-              <TableRow key={`${arrival.device}/${arrival.name}`}>
+              <TableRow key={keyOf(arrival)}>
+                {waiting.length > 1 && (
+                  <TableCell padding="checkbox">
+                    <Checkbox
+                      checked={chosen.has(keyOf(arrival))}
+                      onChange={(_, is) => choose([arrival], is)}
+                      slotProps={{ input: { 'aria-label': `Choose ${arrival.name} of ${arrival.device}` } }}
+                    />
+                  </TableCell>
+                )}
                 <TableCell>
                   <Link component={RouterLink} to={`/sites/${site.code}/devices/${arrival.device}`}>
                     {arrival.device}
@@ -164,11 +222,12 @@ function Names({ names }: { names: Arrival[] }) {
                 <TableCell>
                   {arrival.type}
                   {arrival.unit === undefined ? '' : `, maybe ${arrival.unit}`}
+                  {arrival.like === undefined ? '' : `, nearly ${arrival.like}`}
                 </TableCell>
                 <TableCell align="right">
                   {arrival.last
                     .slice(0, 3)
-                    .map((reading) => String(reading.value))
+                    .map((reading) => asSent(reading.value))
                     .join(', ') || '—'}
                 </TableCell>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>

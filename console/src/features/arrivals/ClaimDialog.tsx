@@ -28,7 +28,7 @@ interface Props {
 export function ClaimDialog({ arrival, onClose }: Props) {
   const site = useSite();
   const { data: declared = [] } = useQuery(signals(site.code, arrival.device));
-  const [into, setInto] = useState(NEW);
+  const [into, setInto] = useState(arrival.like ?? NEW);
   const [code, setCode] = useState(arrival.name);
   const [name, setName] = useState('');
   const [type, setType] = useState<ValueType>(arrival.type);
@@ -63,6 +63,11 @@ export function ClaimDialog({ arrival, onClose }: Props) {
                 ? 'One reading goes with it.'
                 : `${arrival.readings.toLocaleString('en-GB')} readings go with it.`}
             </Typography>
+            {arrival.like !== undefined && (
+              <Typography>
+                It is spelled nearly like the declared signal <strong>{arrival.like}</strong>.
+              </Typography>
+            )}
             <TextField
               select
               label="It belongs to"

@@ -15,6 +15,7 @@ import { dateTime } from '../../format/time';
 import { DummySection } from './DummySection';
 import { GoLiveDialog } from './GoLiveDialog';
 import { SoakSection } from './SoakSection';
+import { mendOf, type StepMend } from './mends';
 
 /** The checklist of a new device, which ticks by itself, and its report for print. */
 export function CommissioningPage() {
@@ -66,7 +67,11 @@ export function CommissioningPage() {
       <Paper sx={{ px: 2, py: 1, mb: 3 }}>
         <Box component="ol" sx={{ listStyle: 'none', m: 0, p: 0 }} aria-label="Checklist">
           {data.steps.map((step) => (
-            <StepLine key={step.code} step={step} />
+            <StepLine
+              key={step.code}
+              step={step}
+              mend={mendOf(step, `/sites/${site.code}/devices/${code}`)}
+            />
           ))}
         </Box>
       </Paper>
@@ -88,7 +93,7 @@ const STATES = {
   open: { word: 'open', color: 'text.secondary', path: '' },
 } as const;
 
-function StepLine({ step }: { step: Step }) {
+function StepLine({ step, mend }: { step: Step; mend: StepMend | undefined }) {
   const state = STATES[step.state];
   return (
     <Box
@@ -97,7 +102,7 @@ function StepLine({ step }: { step: Step }) {
       data-state={step.state}
       sx={{
         display: 'grid',
-        gridTemplateColumns: '32px minmax(0, 1fr)',
+        gridTemplateColumns: { xs: '32px minmax(0, 1fr)', sm: '32px minmax(0, 1fr) auto' },
         gap: 1.5,
         py: 1.25,
         '& + &': { borderTop: 1, borderColor: 'divider' },
@@ -125,6 +130,20 @@ function StepLine({ step }: { step: Step }) {
           {step.finding}
         </Typography>
       </Box>
+      {mend && (
+        <Button
+          component={RouterLink}
+          to={mend.to}
+          sx={{
+            gridColumn: { xs: 2, sm: 'auto' },
+            justifySelf: 'start',
+            alignSelf: 'center',
+            displayPrint: 'none',
+          }}
+        >
+          {mend.label}
+        </Button>
+      )}
     </Box>
   );
 }

@@ -7,7 +7,7 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
-import { useNavigate } from 'react-router';
+import { Link as RouterLink, useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { device as deviceQuery, devicePath, presenceChanges } from '../../api/queries';
 import type { Device, DeviceChange } from '../../api/schema';
@@ -44,6 +44,13 @@ export function SettingsSection({ code }: { code: string }) {
         <DeviceForm device={data} path={path} />
       </Paper>
       <PresenceHistory code={code} />
+      <Button
+        component={RouterLink}
+        to={`/sites/${site.code}/devices/${code}/commissioning`}
+        sx={{ mt: 2, mr: 2 }}
+      >
+        Commissioning and its report
+      </Button>
       <Button color="error" variant="outlined" sx={{ mt: 2 }} onClick={() => setRemoving(true)}>
         Remove this device
       </Button>

@@ -7,6 +7,7 @@ use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::found;
 use lantern_api::{Arrival, Claim, Claimed, Device, DeviceClaim, Page, WaitingDevice};
+use lantern_core::nearest::nearest;
 use lantern_core::{DeviceId, SignalId, ValueType, units};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
@@ -35,7 +36,11 @@ async fn arrival(engine: &Engine, device: String, signal: Signal) -> Result<Arri
         (false, false) => readings.last().map_or(ValueType::Text, |(_, value)| value.value_type()),
     };
     let guessed = || (value_type == ValueType::Number).then(|| units::guess(&signal.code)).flatten();
+    let beside = engine.plans.signals(signal.device).await?;
+    let declared = beside.iter().filter(|of| of.signal.value_type.is_some());
+    let like = nearest(&signal.code, declared.map(|of| of.signal.code.as_str())).map(str::to_owned);
     Ok(Arrival {
+        like,
         device,
         first_at: first.to_string(),
         last: readings.iter().rev().take(SHOWN).cloned().map(shown::reading).collect(),
