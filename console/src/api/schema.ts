@@ -2591,8 +2591,8 @@ export interface components {
             carrier?: string;
             /**
              * Format: double
-             * @description The median of arrival minus the sender's time over its last messages, in
-             *     seconds: how far its clock is behind.
+             * @description How far its clock is behind by its last messages (arrival minus the sender's time), in
+             *     seconds.
              */
             clock_offset_s?: number;
             /** @description Its code, unique in the site. */
@@ -2710,7 +2710,7 @@ export interface components {
             carries?: components["schemas"]["Carries"];
             /**
              * Format: double
-             * @description The median of arrival minus the sender's time over its last messages, in
+             * @description How far its clock is behind by its last messages (arrival minus the sender's time), in
              *     seconds.
              */
             clock_offset_s?: number;
@@ -3682,8 +3682,8 @@ export interface components {
                 carrier?: string;
                 /**
                  * Format: double
-                 * @description The median of arrival minus the sender's time over its last messages, in
-                 *     seconds: how far its clock is behind.
+                 * @description How far its clock is behind by its last messages (arrival minus the sender's time), in
+                 *     seconds.
                  */
                 clock_offset_s?: number;
                 /** @description Its code, unique in the site. */
@@ -3763,7 +3763,7 @@ export interface components {
                 carries?: components["schemas"]["Carries"];
                 /**
                  * Format: double
-                 * @description The median of arrival minus the sender's time over its last messages, in
+                 * @description How far its clock is behind by its last messages (arrival minus the sender's time), in
                  *     seconds.
                  */
                 clock_offset_s?: number;

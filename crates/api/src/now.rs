@@ -102,7 +102,7 @@ pub struct DeviceNow {
     /// The devices whose messages it carries, if it carries any.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub carries: Option<Carries>,
-    /// The median of arrival minus the sender's time over its last messages, in
+    /// How far its clock is behind by its last messages (arrival minus the sender's time), in
     /// seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub clock_offset_s: Option<f64>,

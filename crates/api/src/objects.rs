@@ -124,8 +124,8 @@ pub struct Device {
     /// Whether the contact log keeps the first 2 KiB of its payloads.
     #[serde(default)]
     pub keeps_payload: bool,
-    /// The median of arrival minus the sender's time over its last messages, in
-    /// seconds: how far its clock is behind.
+    /// How far its clock is behind by its last messages (arrival minus the sender's time), in
+    /// seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub clock_offset_s: Option<f64>,
     /// What of its set-up is kept and cannot be read, in sentences; it is left out above.

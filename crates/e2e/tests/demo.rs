@@ -51,6 +51,8 @@ async fn the_demo_has_a_past_goes_on_and_stops_with_all_it_started() {
     })
     .await;
 
+    stories(&url, &token).await;
+
     // All senders are heard live: by JSON, by form, by a plain GET, by lines of text.
     for device in ["tower", "larder", "tunnel", "shed-5"] {
         let path = format!("sites/marlbeck/devices/{device}/now");
@@ -68,4 +70,52 @@ async fn the_demo_has_a_past_goes_on_and_stops_with_all_it_started() {
     assert_eq!(demo.password, password);
     log_in(&demo.url, &password).await;
     assert!(demo.interrupt().success());
+}
+
+/// Each story of the fourteen days is there to be seen.
+async fn stories(url: &str, token: &str) {
+    let of = |device: &str| format!("sites/marlbeck/devices/{device}");
+    let from = jiff::Timestamp::now().as_second() - 15 * 86_400;
+    let ask = async |path: String| call(url, &path, token).await;
+
+    // A bay of the shed loses messages, and the lamp room says so; a battery runs down.
+    let shed = ask(format!("{}/now", of("shed-3"))).await;
+    assert_eq!(shed["attention"][0]["concern"], "losses", "{shed}");
+    let battery = format!("{}/signals/supply/summary?by=day&from={from}", of("box-1"));
+    let days = ask(battery).await["buckets"].clone();
+    let days: Vec<f64> = days.as_array().unwrap().iter().map(|day| day["mean"].as_f64().unwrap()).collect();
+    assert!(days.len() >= 13 && days[0] - days[days.len() - 1] > 0.4, "{days:?}");
+
+    // The tunnel was without supply for a night.
+    let gaps = ask(format!("{}/signals/co/gaps?from=1000000000", of("tunnel"))).await;
+    let longest = gaps["items"].as_array().unwrap().iter().map(|gap| gap["length_s"].as_f64().unwrap());
+    assert!(longest.fold(0.0, f64::max) > 6.0 * 3_600.0, "{gaps}");
+
+    // Positions in the mouth of the tunnel that cannot be are put aside; the crew once tried its button.
+    let since = "from=1000000000&limit=5000";
+    let all = ask(format!("{}/signals/lat/readings?{since}&all=true", of("sorrel"))).await;
+    let put_aside = all["items"].as_array().unwrap().iter().filter(|one| one["cause"] == "position").count();
+    assert!(put_aside > 0, "no position was put aside");
+    let crew = format!("{}/signals/crew/summary?by=day&from={from}", of("sorrel"));
+    let pressed = ask(crew).await["buckets"].as_array().unwrap().iter().filter(|day| day["max"] == 1.0).count();
+    assert_eq!(pressed, 1, "the day on which it was tried");
+
+    // Loose probes make the strain count for nothing, and the display tells the next train.
+    let loose = format!("{}/signals/bonded/summary?by=day&from={from}", of("viaduct"));
+    let loose = ask(loose).await["buckets"].as_array().unwrap().iter().any(|day| day["min"] == 0.0);
+    assert!(loose, "the probes were always bonded");
+    eventually("the next train on the display", || async {
+        let board = ask(format!("{}/now", of("board-1"))).await;
+        let shown = board["signals"][0]["last"]["value"].as_str()?.to_owned();
+        (shown.starts_with("next train ") && shown.contains("line ")).then_some(())
+    })
+    .await;
+    // What was sent of the past says nothing of a sender's clock.
+    eventually("clocks that are believed", || async {
+        let now = ask("sites/marlbeck/now?limit=500".to_owned()).await;
+        let said =
+            now["items"].as_array()?.iter().flat_map(|device| device["attention"].as_array().into_iter().flatten());
+        (!said.into_iter().any(|one| one["concern"] == "wrong-clock")).then_some(())
+    })
+    .await;
 }

@@ -134,7 +134,7 @@ impl Heard {
 
     /// How far a device's clock is behind, in seconds.
     pub fn clock_offset_s(&self, device: DeviceId) -> Option<f64> {
-        self.devices().get(&device)?.clock.median_s()
+        self.devices().get(&device)?.clock.offset_s()
     }
 
     /// A device's connection, where its protocol has one.

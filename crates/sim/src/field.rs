@@ -1,7 +1,7 @@
 //! The senders and listeners that speak MQTT, which know the service only by
 //! address and key.
 
-use crate::railway::Railway;
+use crate::railway::{Railway, next_train};
 use crate::rolling::{RADIO_S, RADIOS};
 use crate::site::{Memory, SITE};
 use anyhow::{Context, Result};
@@ -18,6 +18,8 @@ use tokio::time::{Instant, interval};
 /// Seconds between the reports of the locomotive and of the points.
 const SORREL_S: f64 = 2.0;
 const POINTS_S: f64 = 60.0;
+/// Seconds after which the display looks at its clock again.
+const BOARD_S: f64 = 20.0;
 /// How long the heater takes to say that it is warm.
 const WARMING: Duration = Duration::from_millis(900);
 
@@ -117,22 +119,37 @@ impl Field {
         }
     }
 
-    /// The display at the platform: shows the lamp and the train, and reports what it
-    /// shows.
+    /// The display at the platform: shows the lamp and the next train, and reports what it
+    /// shows whenever that is something else.
     async fn board(self) {
         let (client, events) = AsyncClient::new(self.options("board-1"), 100);
-        let showing = client.clone();
+        let (told, mut lamp) = tokio::sync::watch::channel(String::new());
         tokio::spawn(listen(events, move |publish| {
-            let showing = showing.clone();
-            tokio::spawn(async move {
-                let text = String::from_utf8_lossy(&publish.payload).into_owned();
-                let line = format!("{SITE}/board-1/in/shown");
-                let _ = showing.publish(line, QoS::AtLeastOnce, false, format!("line: {text}")).await;
-            });
+            told.send_replace(String::from_utf8_lossy(&publish.payload).into_owned());
         }));
         let _ = client.subscribe(format!("{SITE}/lamp"), QoS::AtMostOnce).await;
-        std::future::pending::<()>().await;
+        let mut tick = self.pace(BOARD_S);
+        let mut shown = String::new();
+        loop {
+            tokio::select! {
+                _ = tick.tick() => {}
+                changed = lamp.changed() => if changed.is_err() { return },
+            }
+            let text = board_text(&lamp.borrow(), self.story());
+            if text != shown {
+                let topic = format!("{SITE}/board-1/in/shown");
+                let _ = client.publish(topic, QoS::AtLeastOnce, false, text.clone()).await;
+                shown = text;
+            }
+        }
     }
+}
+
+/// What the display shows.
+fn board_text(lamp: &str, story_s: f64) -> String {
+    let minutes = (next_train(story_s) * 60.0).round() as u32;
+    let train = format!("next train {:02}:{:02}", minutes / 60, minutes % 60);
+    if lamp.is_empty() { train } else { format!("{train}, line {lamp}") }
 }
 
 /// A line of the radio: who, number, temperature, humidity, battery, link, how many
@@ -171,6 +188,23 @@ async fn listen(mut events: rumqttc::v5::EventLoop, came: impl Fn(Publish)) {
             Ok(Event::Incoming(Packet::Publish(publish))) => came(publish),
             Ok(_) => {}
             Err(_) => tokio::time::sleep(Duration::from_secs(1)).await,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_display_shows_the_next_train_and_the_lamp() {
+        for (hour, lamp, expected) in [
+            (8.0, "calm", "next train 09:54, line calm"),
+            (9.95, "alarm", "next train 11:30, line alarm"),
+            (23.0, "", "next train 09:54"),
+            (24.0 * 3.0 + 14.0, "look", "next train 14:48, line look"),
+        ] {
+            assert_eq!(board_text(lamp, hour * 3_600.0), expected);
         }
     }
 }

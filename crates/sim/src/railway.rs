@@ -70,6 +70,22 @@ pub(crate) const CROSSING_RATE: usize = 250;
 /// Hours at which trains cross the viaduct.
 pub(crate) const TRAINS: [f64; 5] = [9.9, 11.5, 13.2, 14.8, 16.5];
 
+/// Hours of the last full day of the story in which the probes on the viaduct had come loose.
+const LOOSE_DAY: i64 = 12;
+const LOOSE: std::ops::Range<f64> = 13.0..15.5;
+
+/// Whether the probes on the viaduct are bonded to it.
+pub(crate) fn are_probes_bonded(seconds: f64) -> bool {
+    let (day, hour) = day_of(seconds);
+    day != LOOSE_DAY || !LOOSE.contains(&hour)
+}
+
+/// The hour of the next train after a time.
+pub(crate) fn next_train(seconds: f64) -> f64 {
+    let (_, hour) = day_of(seconds);
+    TRAINS.into_iter().find(|at| *at > hour).unwrap_or(TRAINS[0])
+}
+
 pub(crate) fn day_of(seconds: f64) -> (i64, f64) {
     let day = (seconds / DAY).floor();
     (day as i64, (seconds - day * DAY) / HOUR)

@@ -16,6 +16,11 @@ const LINE: [(f64, f64, f64, f64); 5] = [
 /// How long a journey over the line takes, in hours.
 const JOURNEY_H: f64 = 0.6;
 
+/// The day of the story, counted from 0, on which the crew tried their button, and the hours
+/// of that.
+const DRILL_DAY: i64 = 8;
+const DRILL: std::ops::Range<f64> = 13.9..13.95;
+
 /// The locomotive as it reports.
 pub(crate) struct Sorrel {
     pub(crate) latitude: f64,
@@ -34,6 +39,8 @@ pub(crate) struct Sorrel {
     pub(crate) altitude: f64,
     /// Pressure of the air around it, in hPa.
     pub(crate) air: f64,
+    /// Whether somebody presses the crew's button.
+    pub(crate) crew: bool,
 }
 
 impl Sorrel {
@@ -42,7 +49,7 @@ impl Sorrel {
         json!({
             "lat": self.latitude, "lon": self.longitude, "speed": self.speed, "boiler": self.boiler,
             "smokebox": self.smokebox, "junction": self.junction, "regulator": self.regulator,
-            "alt": self.altitude, "baro": self.air,
+            "alt": self.altitude, "baro": self.air, "crew": self.crew,
         })
     }
 }
@@ -82,7 +89,7 @@ impl Railway {
     /// The locomotive at a time, while it is in steam: up the line with one train,
     /// down with the next.
     pub(crate) fn sorrel(self, seconds: f64) -> Option<Sorrel> {
-        let (_, hour) = day_of(seconds);
+        let (day, hour) = day_of(seconds);
         if !(7.5..18.5).contains(&hour) {
             return None;
         }
@@ -115,6 +122,7 @@ impl Railway {
             junction: round(31.0 + 6.0 * self.noise(38).smooth(seconds, 1_800.0), 1),
             regulator: regulator.round(),
             altitude: round(height + 3.0 * self.noise(90).smooth(seconds, 300.0) + self.noise(91).normal(place), 0),
+            crew: day == DRILL_DAY && DRILL.contains(&hour),
             air: round(self.pressure(seconds, height) + 0.03 * self.noise(92).normal(place), 1),
         })
     }

@@ -1,7 +1,7 @@
 //! The simulated senders, which know the service only by address and key.
 
 use crate::field::line;
-use crate::railway::{CROSSING_RATE, Railway, round};
+use crate::railway::{CROSSING_RATE, Railway, are_probes_bonded, round};
 use crate::rolling::{RADIO_S, RADIOS};
 use crate::service::{Api, checked};
 use crate::site::{Memory, SITE, SOUNDER_M, foot_of_the_tower};
@@ -21,11 +21,11 @@ const SHED_S: i64 = 60;
 /// Messages sent in one request when history is delivered.
 const BATCH: usize = 2_000;
 /// How much of the past the viaduct's waveforms are delivered for, in seconds.
-const CROSSINGS_S: i64 = 86_400;
-/// The same for the locomotive and the radio.
-const ROLLING_S: i64 = 172_800;
-/// The interval of the locomotive in the past: finer than it needs to be seen.
+const CROSSINGS_S: i64 = 2 * 86_400;
+/// The interval of the locomotive in the past, and in the two days before now, in seconds.
+const SORREL_LONG_AGO_S: i64 = 20;
 const SORREL_S: i64 = 4;
+const SORREL_FINE_S: i64 = 2 * 86_400;
 /// How long the new shed has been in trial when the demo begins, in seconds.
 const TRIAL_S: i64 = 7_200;
 
@@ -84,7 +84,9 @@ impl Senders {
     fn crossing(&self, story_s: f64) -> Option<Value> {
         let crossing = self.railway.viaduct(story_s)?;
         let every = 1.0 / CROSSING_RATE as f64;
-        Some(json!({"every": every, "accel": crossing.accel, "strain": crossing.strain, "bonded": true}))
+        Some(
+            json!({"every": every, "accel": crossing.accel, "strain": crossing.strain, "bonded": are_probes_bonded(story_s)}),
+        )
     }
 
     /// Messages there are to deliver between two times, in seconds since 1970.
@@ -109,8 +111,10 @@ impl Senders {
         let began_s = from_s;
         let from_s = began_s.max(to_s - TRIAL_S);
         self.past("shed-5", SHED_S, BATCH, from_s, to_s, |at| Some(self.shed(story(at))), &hidden).await?;
-        self.past_sorrel(began_s.max(to_s - ROLLING_S), to_s).await?;
-        self.past_radio(began_s.max(to_s - ROLLING_S), to_s).await?;
+        let fine_s = began_s.max(to_s - SORREL_FINE_S);
+        self.past_sorrel(SORREL_LONG_AGO_S, began_s, fine_s).await?;
+        self.past_sorrel(SORREL_S, fine_s, to_s).await?;
+        self.past_radio(began_s, to_s).await?;
         self.past("points-7", SHED_S, BATCH, began_s, to_s, |at| Some(self.points(story(at))), &hidden).await?;
         let from_s = began_s.max(to_s - CROSSINGS_S);
         // A request holds ten thousand readings: nineteen seconds of two signals.
@@ -123,9 +127,10 @@ impl Senders {
         json!({"rail": self.railway.rail(story_s, is_heated), "heater": is_heated})
     }
 
-    async fn past_sorrel(&self, from_s: i64, to_s: i64) -> Result<()> {
+    async fn past_sorrel(&self, interval_s: i64, from_s: i64, to_s: i64) -> Result<()> {
         let message = |at: i64| Some(self.railway.sorrel((at - self.memory.began_s) as f64)?.message());
-        self.past("sorrel", SORREL_S, 1_100, from_s, to_s, message, &ProgressBar::hidden()).await
+        // A request holds ten thousand readings, and a message has ten.
+        self.past("sorrel", interval_s, 1_000, from_s, to_s, message, &ProgressBar::hidden()).await
     }
 
     /// The lines of the radio, as a gateway that kept them while it had no network.
