@@ -1,6 +1,7 @@
 //! Units: UCUM codes (The Unified Code for Units of Measure, version 2.2,
 //! case-sensitive), and how people spell them.
 
+mod atom;
 mod atoms;
 mod dimension;
 mod parse;

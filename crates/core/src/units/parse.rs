@@ -1,7 +1,8 @@
 //! The grammar of UCUM: products, quotients, powers, prefixes, annotations; and
 //! what a code is worth.
 
-use super::atoms::{Atom, Kind, PREFIXES, Worth, atom};
+use super::atom::{Atom, Kind, Worth};
+use super::atoms::{PREFIXES, atom};
 use super::dimension::Dimension;
 use super::quantity::{Quantity, Scale};
 use super::{NoQuantity, UnitCode, UnitError};

@@ -1,7 +1,7 @@
 //! The atoms of UCUM (sections 34 to 48) that are rarely met where things are measured:
 //! customary units of survey, trade, printing and medicine.
 
-use super::atoms::{Atom, Kind, arbitrary, metric, opaque, plain};
+use super::atom::{Atom, Kind, arbitrary, metric, opaque, plain};
 
 #[rustfmt::skip]
 pub(super) const RARE: &[Atom] = &[
