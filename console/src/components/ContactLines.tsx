@@ -75,7 +75,7 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
         ))}
         {contact.remarks?.map((remark) => (
           <Typography key={remark.code} variant="body2" color="textSecondary">
-            Note: {remark.detail}
+            Note: <Told>{remark.detail}</Told>
           </Typography>
         ))}
         {contact.payload !== undefined && (

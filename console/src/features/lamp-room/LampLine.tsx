@@ -42,7 +42,7 @@ export const LampLine = memo(function LampLine({ device, site }: { device: Devic
         <Typography component="h2" noWrap title={device.name} sx={{ fontWeight: 600 }}>
           {device.name}
         </Typography>
-        <Reasons device={device} lines={1} />
+        <Reasons device={device} lines={2} />
       </Box>
       <Box sx={{ minWidth: 0, display: { xs: 'none', md: 'block' } }}>
         {device.carries && (

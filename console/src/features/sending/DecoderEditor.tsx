@@ -20,6 +20,7 @@ import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { BEGINNINGS, decoderText, parseDecoder } from './decoder';
+import { Told } from '../../components/Told';
 
 interface Props {
   text: string;
@@ -133,15 +134,17 @@ function Outcome({ tried, zone }: { tried: Tried; zone: string }) {
       </Typography>
       {tried.refused.map((refused, i) => (
         <Box key={i} sx={{ mb: 1, pl: 1.5, borderLeft: 2, borderColor: 'error.main' }}>
-          <Typography sx={{ overflowWrap: 'anywhere' }}>{refused.detail}</Typography>
+          <Typography sx={{ overflowWrap: 'anywhere' }}>
+            <Told>{refused.detail}</Told>
+          </Typography>
           <Typography variant="body2" color="textSecondary">
-            {refused.remedy}
+            <Told>{refused.remedy}</Told>
           </Typography>
         </Box>
       ))}
       {tried.remarks.map((remark) => (
         <Typography key={remark.code} variant="body2" color="textSecondary">
-          Note: {remark.detail}
+          Note: <Told>{remark.detail}</Told>
         </Typography>
       ))}
       {tried.values.length > 0 && (
@@ -184,7 +187,7 @@ function Row({ value, zone }: { value: TriedValue; zone: string }) {
       <TableCell>
         {value.becomes === 'refused' ? (
           <Box component="span" sx={{ color: 'error.main' }}>
-            {value.refused?.detail} {value.refused?.remedy}
+            <Told>{`${value.refused?.detail ?? ''} ${value.refused?.remedy ?? ''}`}</Told>
           </Box>
         ) : (
           BECOMES[value.becomes]

@@ -53,6 +53,10 @@ pub(crate) fn text(devices: &[DeviceNow], zone: &TimeZone) -> String {
         rows.extend(device.signals.iter().zip(states).map(|(signal, state)| row(device, Some(signal), state)));
     }
     let table = table(&["signal", "value", "unit", "change", "age", "device"], &[1, 4], rows);
+    // Of one device its own line says all.
+    if devices.len() == 1 {
+        return table;
+    }
     format!("{}\n\n{table}", attention_sentence(&urgent, silent_since.as_deref()))
 }
 

@@ -42,11 +42,15 @@ async fn pages(demo: &Demo, site: &str) {
     let browser = Browser::start(1280, 800, false).await;
     log_in(&browser, demo).await;
     take(&browser, "lamp-room").await;
+    browser.open(&format!("{site}?form=list&by=kind")).await;
+    browser.find(Locator::Css("[data-device=tower]")).await;
+    take(&browser, "lamp-list").await;
     browser.open(&format!("{site}/devices/tower?span=1w")).await;
     take(&browser, "device").await;
-    browser.press("Keep").await;
-    browser.sees("How long").await;
-    take(&browser, "keeping").await;
+    browser.open(&format!("{site}/devices/shed-5")).await;
+    browser.press("Why no value?").await;
+    browser.sees("never anything under the name").await;
+    take(&browser, "why").await;
     browser.open(&format!("{site}/arrivals")).await;
     take(&browser, "arrivals").await;
     setting_up(&browser, site).await;
@@ -57,8 +61,6 @@ async fn pages(demo: &Demo, site: &str) {
 async fn setting_up(browser: &Browser, site: &str) {
     browser.open(&format!("{site}/devices/shed-5/commissioning")).await;
     take(browser, "commissioning").await;
-    browser.open(&format!("{site}/kinds/shed-sensor")).await;
-    take(browser, "kind").await;
     browser.open(&format!("{site}/devices/shed-gw")).await;
     browser.sees("of all messages came").await;
     take(browser, "gateway").await;
@@ -70,7 +72,9 @@ async fn setting_up(browser: &Browser, site: &str) {
     browser.open(&format!("{site}/devices/shed-5/sending")).await;
     browser.press("C with sockets").await;
     take(browser, "sending").await;
-    browser.open(&format!("{site}/devices/shed-5/sending#decoder")).await;
+    browser.open(&format!("{site}/devices/shed-5/sending")).await;
+    browser.find(Locator::Css("#decoder textarea")).await;
+    browser.page.execute("document.getElementById('decoder').scrollIntoView()", vec![]).await.unwrap();
     browser.fill("Sample", "T=9.4 H=wet B=3.61 X=1").await;
     browser.press("Try it").await;
     browser.sees("an arrival").await;
@@ -105,7 +109,7 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     browser.fill("Signal code", "humidity").await;
     browser.fill("Unit", "%").await;
     browser.press("Add the device and issue its key").await;
-    browser.sees("Waiting for the first reading").await;
+    browser.sees("Waiting for the first message").await;
     take(browser, "first-key").await;
     browser.page.clone().close().await.unwrap();
 
