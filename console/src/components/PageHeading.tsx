@@ -4,6 +4,9 @@ import { useLocation } from 'react-router';
 
 const NAME = 'Key Lantern';
 
+/** The path of the page whose heading was shown last. */
+let lastPath: string | undefined;
+
 /**
  * The heading of a page. It names the page in the browser too, and has the focus after a link
  * was followed, so that who does not see the page hears where it led.
@@ -18,22 +21,24 @@ export function PageHeading({
   children: ReactNode;
 } & Omit<TypographyProps<'h1'>, 'variant' | 'title'>) {
   const heading = useRef<HTMLHeadingElement>(null);
-  const { key } = useLocation();
-  const came = useRef(key !== 'default');
+  const { pathname } = useLocation();
   useEffect(() => {
     const named = title ?? heading.current?.textContent ?? '';
     document.title = named === '' ? NAME : `${named} – ${NAME}`;
   });
   useEffect(() => {
-    const active = document.activeElement;
     // Not on the first page, and not away from a field that asked for the focus.
-    if (came.current && !(active instanceof HTMLInputElement))
+    const isNext = lastPath !== undefined && lastPath !== pathname;
+    if (isNext && !(document.activeElement instanceof HTMLInputElement))
       heading.current?.focus({ preventScroll: true });
-    came.current = false;
-    return () => {
+    lastPath = pathname;
+  }, [pathname]);
+  useEffect(
+    () => () => {
       document.title = NAME;
-    };
-  }, []);
+    },
+    [],
+  );
   return (
     <Typography ref={heading} variant="h1" tabIndex={-1} {...props} sx={{ ...props.sx, outline: 'none' }}>
       {children}
