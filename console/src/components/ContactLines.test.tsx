@@ -5,17 +5,16 @@ import { ContactLines } from './ContactLines';
 
 afterEach(cleanup);
 
-const contact = (over: Partial<Contact>): Contact =>
-  ({
-    at: '2026-05-01T12:00:00Z',
-    outcome: 'kept',
-    protocol: 'HTTP POST',
-    from: '127.0.0.1',
-    bytes: 20,
-    times: 1,
-    kept: 1,
-    ...over,
-  });
+const contact = (over: Partial<Contact>): Contact => ({
+  at: '2026-05-01T12:00:00Z',
+  outcome: 'kept',
+  protocol: 'HTTP POST',
+  from: '127.0.0.1',
+  bytes: 20,
+  times: 1,
+  kept: 1,
+  ...over,
+});
 
 const refused = contact({
   outcome: 'refused',
