@@ -1,6 +1,8 @@
 //! The engine on a real store, without any protocol.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+/// What comes under undeclared names.
+mod arrivals;
 /// What is remembered, against what is so.
 mod changes;
 /// The way of a command.
