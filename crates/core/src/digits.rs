@@ -6,15 +6,21 @@ use crate::median;
 /// to show them as sent and no finer.
 #[must_use]
 pub fn decimals(values: impl IntoIterator<Item = f64>) -> u8 {
-    values
-        .into_iter()
-        .map(|value| {
-            // The shortest text that reads back as the same number is what the
-            // sender wrote, so its length is the resolution.
-            value.to_string().split_once('.').map_or(0, |(_, fraction)| fraction.len().min(6) as u8)
-        })
-        .max()
-        .unwrap_or(0)
+    values.into_iter().map(decimals_of).max().unwrap_or(0)
+}
+
+/// The decimals of the shortest text that reads back as the same number: what the sender wrote.
+/// Found by trying, which is much less work than to write it.
+fn decimals_of(value: f64) -> u8 {
+    const MOST: u8 = 6;
+    let mut power = 1.0;
+    for decimals in 0..MOST {
+        if (value * power).round() / power == value {
+            return decimals;
+        }
+        power *= 10.0;
+    }
+    MOST
 }
 
 /// How many decimals to show values with that were worked out, and so have all the
@@ -97,6 +103,14 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn decimals_are_those_of_the_text(whole in -1_000_000_000_i64..1_000_000_000, places in 0_i32..9) {
+            let value = whole as f64 / 10_f64.powi(places);
+            let text = value.to_string();
+            let written = text.split_once('.').map_or(0, |(_, fraction)| fraction.len().min(6));
+            prop_assert_eq!(usize::from(decimals([value])), written, "{}", text);
+        }
+
         #[test]
         fn neighbouring_steps_look_different(factor in 1e-4..1e3_f64, start in 0_u16..4_000) {
             let pairs: Vec<(f64, f64)> = (0..8).map(|i| f64::from(start + i)).map(|raw| (raw, raw * factor)).collect();
