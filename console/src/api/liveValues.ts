@@ -1,3 +1,4 @@
+import { decimalsIn } from '../format/number';
 import type { Connection, LiveReading, Presence, PresenceEvent, Reading, SignalNow } from './schema';
 
 /** How a device is doing, as the stream said. */
@@ -115,6 +116,5 @@ export function newer(live: Reading | undefined, described: Reading | undefined)
  */
 export function decimalsOf(signal: SignalNow, last: Reading | undefined): number {
   if (signal.worked_out || typeof last?.value !== 'number') return signal.decimals;
-  const written = String(last.value).split('.')[1]?.length ?? 0;
-  return Math.max(signal.decimals, Math.min(written, 6));
+  return Math.max(signal.decimals, decimalsIn(last.value));
 }

@@ -12,6 +12,9 @@ export function fixed(value: number, decimals: number): string {
   return (Number(text) === 0 ? text.replace('-', '') : text).replace('-', MINUS);
 }
 
+/** Decimals a number is written with, at most 6. */
+export const decimalsIn = (value: number): number => Math.min(6, String(value).split('.')[1]?.length ?? 0);
+
 /** A value as people read it; numbers with so many decimals. */
 export function shown(value: Value | undefined, decimals: number): string {
   if (value === undefined) return '—';

@@ -27,7 +27,7 @@ import { ClaimDeviceDialog } from './ClaimDeviceDialog';
 import { ClaimDialog } from './ClaimDialog';
 import { heading } from './heading';
 import { claimAll } from './claims';
-import { shown } from '../../format/number';
+import { decimalsIn, shown } from '../../format/number';
 
 /** Devices and names nobody has declared, waiting with their readings. */
 export function ArrivalsPage() {
@@ -129,7 +129,7 @@ function lastValue(arrival: Arrival): string {
 
 /** A value with the digits it was sent with. */
 const asSent = (value: ReadingValue | undefined) =>
-  shown(value, typeof value === 'number' ? Math.min(6, String(value).split('.')[1]?.length ?? 0) : 0);
+  shown(value, typeof value === 'number' ? decimalsIn(value) : 0);
 
 const keyOf = (arrival: Arrival) => `${arrival.device}/${arrival.name}`;
 

@@ -6,7 +6,7 @@ import { Age } from '../../components/Age';
 import { Lamp } from '../../components/Lamp';
 import { useSite } from '../../components/siteContext';
 import { useServiceNow } from '../../format/clock';
-import { shown, withUnit } from '../../format/number';
+import { decimalsIn, shown, withUnit } from '../../format/number';
 import { shortTime } from '../../format/time';
 import { reasons } from './reasons';
 
@@ -61,9 +61,9 @@ export const LiveAge = memo(function LiveAge({ device, signal }: { device: strin
 });
 
 const linked = (name: string, value: LinkValue | undefined): string[] =>
-  value ? [`${name} ${withUnit(shown(value.value, decimalsOfLink(value.value)), value.symbol)}`] : [];
-
-const decimalsOfLink = (value: number): number => Math.min(2, String(value).split('.')[1]?.length ?? 0);
+  value
+    ? [`${name} ${withUnit(shown(value.value, Math.min(2, decimalsIn(value.value))), value.symbol)}`]
+    : [];
 
 /** Battery, link and connection of a device, if it has any, and what it carries. */
 export const LinkWords = memo(function LinkWords({ device }: { device: DeviceNow }) {
