@@ -724,6 +724,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/position": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join signals or arrivals of numbers to one of positions, with their past. What is sent
+         *     under their names is a part of it from then on.
+         */
+        post: operations["signals_join_position"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}/presence": {
         parameters: {
             query?: never;
@@ -2927,6 +2947,34 @@ export interface components {
              */
             tolerance?: number;
         };
+        /**
+         * @description A position as it was measured (WGS 84).
+         *
+         *     Numbers are as they were sent: whether they can be a place on the Earth says
+         *     [`Fix::is_real`].
+         */
+        Fix: {
+            /**
+             * Format: double
+             * @description Within how many metres the place is true, if it was sent.
+             */
+            accuracy_m?: number;
+            /**
+             * Format: double
+             * @description Metres above sea level, if it was sent.
+             */
+            altitude_m?: number;
+            /**
+             * Format: double
+             * @description Degrees north.
+             */
+            latitude: number;
+            /**
+             * Format: double
+             * @description Degrees east.
+             */
+            longitude: number;
+        };
         /** @description A device that follows a kind. */
         Follower: {
             /** @description The device's code. */
@@ -3069,6 +3117,37 @@ export interface components {
          * @enum {string}
          */
         JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /** @description Which signals or arrivals of a device become one position. */
+        JoinPosition: {
+            /** @description The signal of within how many metres it is true. */
+            accuracy?: string;
+            /** @description The signal of metres above sea level. */
+            altitude?: string;
+            /** @description Code of the signal of positions; it is made if it is not there. */
+            into: string;
+            /** @description The signal of degrees north. */
+            latitude: string;
+            /** @description The signal of degrees east. */
+            longitude: string;
+            /** @description Its name, if it is made; by default made from the code. */
+            name?: string;
+        };
+        /** @description What became of them. */
+        JoinedPosition: {
+            /**
+             * Format: int64
+             * @description Positions that were made of readings of the same time.
+             */
+            joined: number;
+            /**
+             * Format: int64
+             * @description Readings without their other half. If there are any, they stay where they are, and
+             *     so do their signals.
+             */
+            left: number;
+            /** @description The signal of positions. */
+            signal: string;
+        };
         /** @description A joining window. */
         Joining: {
             /** @description The kind that what joins is made from. */
@@ -4148,22 +4227,24 @@ export interface components {
             longitude: number;
         };
         /**
-         * @description What can be believed of a position: latitude and longitude are two signals of
-         *     one device, and both have the same check.
+         * @description What can be believed of a position. That it is a place on the Earth at all is asked of
+         *     every position.
          */
         PositionCheck: {
+            /**
+             * Format: double
+             * @description Within how many metres it has to be true, by what its sender says of it; one of
+             *     which nothing is said is taken.
+             */
+            accuracy_m?: number;
             /**
              * Format: double
              * @description The fastest it can move, in metres a second: what is further from the last
              *     good position is rejected.
              */
             fastest_m_per_s?: number;
-            /** @description How good the fix has to be. */
+            /** @description How good the fix has to be, by another signal. */
             fix?: components["schemas"]["PositionFix"];
-            /** @description The signal of degrees north. */
-            latitude: string;
-            /** @description The signal of degrees east. */
-            longitude: string;
         };
         /** @description A signal that tells how good a position is, such as the number of satellites. */
         PositionFix: {
@@ -4266,8 +4347,11 @@ export interface components {
          * @enum {string}
          */
         ReadingQuality: "suspect" | "rejected";
-        /** @description A value: a JSON number, true or false, or a text. */
-        ReadingValue: boolean | number | string;
+        /**
+         * @description A value: a JSON number, true or false, a text, or an object with the numbers of a
+         *     position.
+         */
+        ReadingValue: boolean | number | string | components["schemas"]["Fix"];
         /**
          * @description Live event `readings`: what came in since the last one, a tenth of a second
          *     ago at the earliest.
@@ -4423,7 +4507,7 @@ export interface components {
             markers?: number[];
             /** @description Values far from the last ones are suspect. */
             outlier?: components["schemas"]["ScreenOutlier"];
-            /** @description It is the latitude or longitude of a position. */
+            /** @description What a position has to be like. */
             position?: components["schemas"]["PositionCheck"];
             /** @description What is possible: values outside are rejected. */
             possible?: components["schemas"]["ScreenRange"];
@@ -4959,7 +5043,7 @@ export interface components {
          * @description What kind of value a signal has.
          * @enum {string}
          */
-        ValueType: "number" | "flag" | "text";
+        ValueType: "number" | "flag" | "text" | "position";
         /** @description A device that nobody has declared. */
         WaitingDevice: {
             /** @description The device that carried its messages. */
@@ -5078,6 +5162,7 @@ export type DividerArrangement = components['schemas']['DividerArrangement'];
 export type DryRun = components['schemas']['DryRun'];
 export type DryRunResult = components['schemas']['DryRunResult'];
 export type DummyTest = components['schemas']['DummyTest'];
+export type Fix = components['schemas']['Fix'];
 export type Follower = components['schemas']['Follower'];
 export type Gap = components['schemas']['Gap'];
 export type GoLive = components['schemas']['GoLive'];
@@ -5089,6 +5174,8 @@ export type InAnswer = components['schemas']['InAnswer'];
 export type IssuedKey = components['schemas']['IssuedKey'];
 export type Job = components['schemas']['Job'];
 export type JobState = components['schemas']['JobState'];
+export type JoinPosition = components['schemas']['JoinPosition'];
+export type JoinedPosition = components['schemas']['JoinedPosition'];
 export type Joining = components['schemas']['Joining'];
 export type Key = components['schemas']['Key'];
 export type KeyReplacement = components['schemas']['KeyReplacement'];
@@ -6767,6 +6854,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceNow"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signals_join_position: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinPosition"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinedPosition"];
                 };
             };
             default: {

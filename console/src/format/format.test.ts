@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest';
 import { age, interval } from './age';
-import { change, fixed, shown, withUnit } from './number';
+import { asSent, change, decimalsOf, fixed, shown, withUnit } from './number';
 import { clockTime, dateTime, parseLocal, shortTime } from './time';
 
 describe('numbers', () => {
@@ -18,6 +18,14 @@ describe('numbers', () => {
     expect(shown(undefined, 1)).toBe('—');
     expect(withUnit('—', 'm')).toBe('—');
     expect(shown(false, 0)).toBe('no');
+  });
+
+  test('a position has its sides and its height', () => {
+    const here = { latitude: 54.5, longitude: -2.25 };
+    expect(shown(here, 4)).toBe('54.5000°\u202fN 2.2500°\u202fW');
+    expect(shown({ ...here, altitude_m: 190.4 }, 1)).toBe('54.5°\u202fN 2.3°\u202fW, 190\u202fm');
+    expect(decimalsOf(here)).toBe(2);
+    expect(asSent(here)).toBe('54.50°\u202fN 2.25°\u202fW');
   });
 
   test('the arrow has a signed rate', () => {

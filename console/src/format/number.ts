@@ -1,4 +1,4 @@
-import type { Direction, Trend, ReadingValue as Value } from '../api/schema';
+import type { Direction, Fix, Trend, ReadingValue as Value, ValueType } from '../api/schema';
 
 const MINUS = '\u2212';
 /** Narrow, and no line ends there. */
@@ -15,12 +15,34 @@ export function fixed(value: number, decimals: number): string {
 /** Decimals a number is written with, at most 6. */
 export const decimalsIn = (value: number): number => Math.min(6, String(value).split('.')[1]?.length ?? 0);
 
+/** Decimals a value was sent with. */
+export const decimalsOf = (value: Value | undefined): number => {
+  if (typeof value === 'number') return decimalsIn(value);
+  return typeof value === 'object' ? Math.max(decimalsIn(value.latitude), decimalsIn(value.longitude)) : 0;
+};
+
 /** A value as people read it; numbers with so many decimals. */
 export function shown(value: Value | undefined, decimals: number): string {
   if (value === undefined) return '—';
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (typeof value === 'object') return place(value, decimals);
   return typeof value === 'number' ? fixed(value, decimals) : value;
 }
+
+/** A value with each of its digits. */
+export const asSent = (value: Value): string =>
+  typeof value === 'object' ? place(value, decimalsOf(value)) : String(value);
+
+/** A position as people write it, its degrees with so many decimals. */
+export function place({ latitude, longitude, altitude_m }: Fix, decimals: number): string {
+  const degrees = (value: number, positive: string, negative: string) =>
+    `${Math.abs(value).toFixed(decimals)}°${THIN}${value < 0 ? negative : positive}`;
+  const height = altitude_m === undefined ? '' : `, ${withUnit(fixed(altitude_m, 0), 'm')}`;
+  return `${degrees(latitude, 'N', 'S')} ${degrees(longitude, 'E', 'W')}${height}`;
+}
+
+/** Whether a chart can draw it. */
+export const isDrawn = ({ type }: { type: ValueType }): boolean => type === 'number' || type === 'flag';
 
 /** A number with its unit after a thin space. */
 export function withUnit(text: string, symbol: string): string {

@@ -1,4 +1,4 @@
-use crate::{NewSignal, Presence, Reading, ValueType};
+use crate::{FixPart, NewSignal, Presence, Reading, ValueType};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -93,4 +93,45 @@ pub struct DeviceClaim {
     /// The kind it is of.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub kind: Option<String>,
+}
+
+/// Which signals or arrivals of a device become one position.
+#[derive(Debug, Clone, Default, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct JoinPosition {
+    /// Code of the signal of positions; it is made if it is not there.
+    pub into: String,
+    /// Its name, if it is made; by default made from the code.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub name: Option<String>,
+    /// The signal of degrees north.
+    pub latitude: String,
+    /// The signal of degrees east.
+    pub longitude: String,
+    /// The signal of metres above sea level.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub altitude: Option<String>,
+    /// The signal of within how many metres it is true.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub accuracy: Option<String>,
+}
+
+impl JoinPosition {
+    /// The parts that are given, with the names of their signals.
+    pub fn parts(&self) -> impl Iterator<Item = (FixPart, &str)> {
+        let parts = [Some(&self.latitude), Some(&self.longitude), self.altitude.as_ref(), self.accuracy.as_ref()];
+        FixPart::ALL.into_iter().zip(parts).filter_map(|(part, name)| Some((part, name?.as_str())))
+    }
+}
+
+/// What became of them.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct JoinedPosition {
+    /// The signal of positions.
+    pub signal: String,
+    /// Positions that were made of readings of the same time.
+    pub joined: u64,
+    /// Readings without their other half. If there are any, they stay where they are, and
+    /// so do their signals.
+    pub left: u64,
 }

@@ -49,6 +49,7 @@ pub use why::*;
 
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::command::Stage as CommandStage;
+pub use lantern_core::fix::{Fix, FixPart};
 pub use lantern_core::presence::Presence;
 pub use lantern_core::retention::Retention;
 pub use lantern_core::trend::Direction;

@@ -47,7 +47,7 @@ pub(crate) fn chain(rounds: u8) -> Result<Entry> {
 /// same expression compiled.
 pub(crate) fn formula(rounds: u8) -> Result<Entry> {
     let unit = UnitCode::parse("Cel")?;
-    let known = SignalType { unit: Some(unit.clone()), is_flag: false };
+    let known = SignalType { unit: Some(unit.clone()), value_type: lantern_core::ValueType::Number };
     let formula = Formula::new("(inside + outside) / 2 + 1.5 \"K\"", &|_| Some(known.clone()), Some(&unit))?;
     let (mut figures, mut limits) = (Vec::new(), Vec::new());
     for _ in 0..rounds {

@@ -1,6 +1,6 @@
 //! How values look in tables.
 
-use lantern_api::{Direction, Position, Presence, ReadingQuality, Trend, Value, ValueType};
+use lantern_api::{Direction, Fix, Position, Presence, ReadingQuality, Trend, Value};
 
 /// A value with so many decimals.
 pub(crate) fn value(value: &Value, decimals: u8) -> String {
@@ -8,8 +8,19 @@ pub(crate) fn value(value: &Value, decimals: u8) -> String {
         Value::Number(number) => fixed(*number, decimals),
         Value::Flag(true) => "yes".to_owned(),
         Value::Flag(false) => "no".to_owned(),
+        Value::Position(position) => fix(position, decimals),
         Value::Text(text) => text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect(),
     }
+}
+
+/// A position as people write it, its degrees with so many decimals.
+fn fix(fix: &Fix, decimals: u8) -> String {
+    let degrees = |number: f64, positive: char, negative: char| {
+        let side = if number < 0.0 { negative } else { positive };
+        format!("{:.*}° {side}", usize::from(decimals), number.abs())
+    };
+    let altitude = fix.altitude_m.map(|metres| format!(" {}", fixed(metres, 0) + " m")).unwrap_or_default();
+    format!("{} {}{altitude}", degrees(fix.latitude, 'N', 'S'), degrees(fix.longitude, 'E', 'W'))
 }
 
 /// A number with so many decimals, or in powers of ten where it is too long.
@@ -83,14 +94,6 @@ pub(crate) fn presence(presence: Presence) -> &'static str {
     }
 }
 
-pub(crate) fn value_type(value_type: ValueType) -> &'static str {
-    match value_type {
-        ValueType::Number => "number",
-        ValueType::Flag => "flag",
-        ValueType::Text => "text",
-    }
-}
-
 pub(crate) fn position(position: Option<Position>) -> String {
     let Some(p) = position else { return String::new() };
     let altitude = p.altitude_m.map(|metres| format!(", {metres} m")).unwrap_or_default();
@@ -106,6 +109,8 @@ mod tests {
         assert_eq!(value(&Value::Number(21.399_999_999), 1), "21.4");
         assert_eq!(value(&Value::Number(-3.0), 1), "\u{2212}3.0");
         assert_eq!(value(&Value::Number(1e300), 1), "1e300");
+        let here = Fix { altitude_m: Some(120.4), ..Fix::new(54.5, -2.25) };
+        assert_eq!(value(&here.into(), 4), "54.5000° N 2.2500° W 120 m");
         assert_eq!(value(&Value::Text("a\u{1b}[31mb".into()), 0), "a [31mb");
     }
 

@@ -1,6 +1,7 @@
 //! Commands: what a device understands, whether what someone gives fits it, and
 //! how far a given command is.
 
+use crate::fix::Fix;
 use crate::units::UnitCode;
 use crate::{Value, ValueType, code};
 use serde::{Deserialize, Serialize};
@@ -191,6 +192,8 @@ impl Argument {
             (ValueType::Flag, Value::Flag(flag)) => Value::Flag(*flag),
             (ValueType::Flag, Value::Text(text)) => Value::Flag(flag(text).ok_or_else(wrong)?),
             (ValueType::Text, Value::Text(text)) => Value::Text(text.clone()),
+            (ValueType::Position, Value::Position(fix)) => Value::Position(fix.clone()),
+            (ValueType::Position, Value::Text(text)) => text.parse::<Fix>().map_err(|_| wrong())?.into(),
             _ => return Err(wrong()),
         };
         let fits = match &typed {
@@ -203,6 +206,7 @@ impl Argument {
                 text.len() <= 1_024 && (self.choices.is_empty() || self.choices.iter().any(|choice| choice == text))
             }
             Value::Flag(_) => true,
+            Value::Position(fix) => fix.is_real(),
         };
         if fits { Ok(typed) } else { Err(wrong()) }
     }
@@ -215,6 +219,7 @@ impl Argument {
             (ValueType::Flag, ..) => "on or off".to_owned(),
             (ValueType::Text, ..) if self.choices.is_empty() => "a text".to_owned(),
             (ValueType::Text, ..) => self.choices.join(" or "),
+            (ValueType::Position, ..) => "a position, such as 54.5,-2.3".to_owned(),
             (ValueType::Number, Some(low), Some(high)) => format!("{low} to {high}{unit}"),
             (ValueType::Number, Some(low), None) => format!("{low}{unit} or more"),
             (ValueType::Number, None, Some(high)) => format!("at most {high}{unit}"),
@@ -238,6 +243,7 @@ fn shown(value: &Value) -> String {
         Value::Number(number) => number.to_string(),
         Value::Flag(flag) => flag.to_string(),
         Value::Text(text) => format!("`{}`", text.chars().take(80).collect::<String>()),
+        Value::Position(fix) => format!("`{fix}`"),
     }
 }
 

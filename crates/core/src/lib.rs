@@ -33,6 +33,7 @@
 //! | [`convert`] | raw values to what they mean, step by step |
 //! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
+//! | [`fix`] | measured positions |
 //! | [`formula`] | values worked out from those of several signals |
 //! | [`intake`] | raw values to readings and arrivals |
 //! | [`lamp`] | the one-glance state, for small displays |
@@ -63,6 +64,7 @@ pub mod decode;
 mod device;
 mod digits;
 mod duration;
+pub mod fix;
 pub mod formula;
 mod ids;
 pub mod intake;

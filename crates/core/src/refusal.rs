@@ -54,11 +54,13 @@ pub enum RefusalCode {
     Derived,
     /// The device's decoder, as it is kept, cannot be read.
     DecoderDamaged,
+    /// A part of a position without the others of its time.
+    HalfPosition,
 }
 
 impl RefusalCode {
     /// Every code, for tables and tests.
-    pub const ALL: [Self; 25] = [
+    pub const ALL: [Self; 26] = [
         Self::NoValues,
         Self::MalformedJson,
         Self::NotAnObject,
@@ -84,6 +86,7 @@ impl RefusalCode {
         Self::TooManyDevices,
         Self::Derived,
         Self::DecoderDamaged,
+        Self::HalfPosition,
     ];
 
     /// The word itself, as it stands in answers.
@@ -115,6 +118,7 @@ impl RefusalCode {
             Self::TooManyDevices => "too-many-devices",
             Self::Derived => "derived",
             Self::DecoderDamaged => "decoder-damaged",
+            Self::HalfPosition => "half-position",
         }
     }
 
@@ -152,6 +156,7 @@ impl RefusalCode {
             Self::TooManyDevices => "Claim or remove the devices that wait, and stop sending new names.",
             Self::DecoderDamaged => "Set the decoder of the device again; until then its payloads cannot be read.",
             Self::Derived => "Leave it out of what is sent, or take the formula away from its signal.",
+            Self::HalfPosition => "Send latitude and longitude in one object, or at one time.",
             Self::TooManyArrivals => "Declare the names that are meant, and stop sending new ones.",
         }
     }

@@ -93,7 +93,7 @@ async fn stories(url: &str, token: &str) {
 
     // Positions in the mouth of the tunnel that cannot be are put aside; the crew once tried its button.
     let since = "from=1000000000&limit=5000";
-    let all = ask(format!("{}/signals/lat/readings?{since}&all=true", of("sorrel"))).await;
+    let all = ask(format!("{}/signals/pos/readings?{since}&all=true", of("sorrel"))).await;
     let put_aside = all["items"].as_array().unwrap().iter().filter(|one| one["cause"] == "position").count();
     assert!(put_aside > 0, "no position was put aside");
     let crew = format!("{}/signals/crew/summary?by=day&from={from}", of("sorrel"));

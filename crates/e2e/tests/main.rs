@@ -29,6 +29,7 @@ mod mqtt;
 mod objects;
 /// Setting up, logging in, sessions.
 mod people;
+mod positions;
 /// Now, readings, summaries, export.
 mod reading_back;
 /// Sending instructions, each really run.

@@ -276,31 +276,6 @@ async fn what_is_deleted_goes_from_all_that_was_worked_out_of_it() {
 }
 
 #[tokio::test]
-async fn positions_are_screened_as_pairs() {
-    let service = Service::start().await;
-    let key = service.device("sorrel", &["lat", "lon"]).await;
-    for signal in ["sorrel/lat", "sorrel/lon"] {
-        unit(&service, signal, "deg").await;
-    }
-    let screen = json!({"screen": {"position": {"latitude": "lat", "longitude": "lon", "fastest_m_per_s": 30.0}}});
-    for signal in ["sorrel/lat", "sorrel/lon"] {
-        mean(&service, signal, screen.clone()).await;
-    }
-    let track = [(54.5, -2.3), (54.5002, -2.3), (0.0, 0.0), (54.5004, -2.9), (54.5006, -2.3)];
-    for (second, (lat, lon)) in (0..).zip(track) {
-        service.deliver(&key, json!({"at": BASE + second * 2, "lat": lat, "lon": lon}).to_string()).await;
-    }
-    let expected = ["", "", "position", "position", ""];
-    for signal in ["sorrel/lat", "sorrel/lon"] {
-        let causes: Vec<String> = all(&service, signal).await.into_iter().map(|(_, cause, _)| cause).collect();
-        assert_eq!(causes, expected, "{signal}");
-        reconvert(&service, signal).await;
-        let causes: Vec<String> = all(&service, signal).await.into_iter().map(|(_, cause, _)| cause).collect();
-        assert_eq!(causes, expected, "{signal} again");
-    }
-}
-
-#[tokio::test]
 async fn a_kill_in_the_middle_of_a_reconversion_loses_nothing() {
     let mut service = Service::start().await;
     let key = service.device("viaduct", &["strain"]).await;

@@ -9,9 +9,10 @@ use crate::plans::Plans;
 use crate::problem::{Class, Problem};
 use crate::publish::Publisher;
 use lantern_api::NewHandReading;
+use lantern_core::fix::Fix;
 use lantern_core::intake::{MAX_AHEAD_SECONDS, MAX_BEHIND_SECONDS};
 use lantern_core::series::Point;
-use lantern_core::{Moment, Reading, Value};
+use lantern_core::{Moment, Reading, Value, ValueType};
 use lantern_store::{Device, HandReading, Signal, Store};
 use std::sync::Arc;
 
@@ -87,6 +88,12 @@ impl ByHand {
 
 fn check_value(signal: &Signal, value: Value) -> Result<Value, Problem> {
     let wanted = signal.value_type.unwrap_or(value.value_type());
+    let value = match &value {
+        Value::Text(text) if wanted == ValueType::Position => {
+            text.parse::<Fix>().map_err(|no_fix| Problem::invalid("value", no_fix))?.into()
+        }
+        _ => value,
+    };
     if value.value_type() != wanted {
         return Err(Problem::invalid("value", format_args!("`{}` is a {} signal", signal.code, wanted.as_str())));
     }
@@ -94,6 +101,7 @@ fn check_value(signal: &Signal, value: Value) -> Result<Value, Problem> {
         Value::Text(text) if text.len() > Value::MAX_TEXT => {
             Err(Problem::invalid("value", format_args!("a text has at most {} bytes", Value::MAX_TEXT)))
         }
+        Value::Position(fix) if !fix.is_real() => Err(Problem::invalid("value", "it is no place on the Earth")),
         _ => Ok(value),
     }
 }

@@ -129,7 +129,7 @@ impl Declared {
     pub(crate) fn signal_type(&self) -> SignalType {
         SignalType {
             unit: self.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok()),
-            is_flag: self.value_type == ValueType::Flag,
+            value_type: self.value_type,
         }
     }
 

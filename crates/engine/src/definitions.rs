@@ -107,7 +107,7 @@ impl<'a> Names<'a> {
             return Ok(());
         }
         let found = match self.store.signal_named(self.site, device, code).await {
-            // Formulas, conversions and screens work with numbers and flags.
+            // Nothing is worked out from texts.
             Ok(signal) if signal.value_type == Some(ValueType::Text) => None,
             Ok(signal) => Some((signal.id, signal_type(&signal))),
             Err(StoreError::NotFound) => None,
@@ -135,7 +135,7 @@ impl<'a> Names<'a> {
     pub(crate) fn checked(&self, meaning: &Meaning, of: &Subject<'_>) -> Result<Checked, MeaningError> {
         let unit = of.unit.and_then(|unit| UnitCode::parse(unit).ok());
         let types = |reference: &str| self.find(reference, of.device).map(|(_, known)| known.clone());
-        Checked::new(meaning, of.code, of.value_type, unit.as_ref(), &types)
+        Checked::new(meaning, of.value_type, unit.as_ref(), &types)
     }
 
     pub(crate) fn find(&self, reference: &str, own: &str) -> Option<&(SignalId, SignalType)> {
@@ -151,10 +151,8 @@ fn references(meaning: &Meaning) -> HashSet<String> {
     found.extend(steps.filter_map(|step| step.needs().map(str::to_owned)));
     if let Some(screen) = &meaning.screen {
         found.extend(screen.dependence.iter().map(|dependence| dependence.signal.clone()));
-        if let Some(position) = &screen.position {
-            found.extend([position.latitude.clone(), position.longitude.clone()]);
-            found.extend(position.fix.iter().map(|fix| fix.signal.clone()));
-        }
+        let fix = screen.position.iter().filter_map(|position| position.fix.as_ref());
+        found.extend(fix.map(|fix| fix.signal.clone()));
     }
     if let Some(formula) = &meaning.formula {
         found.extend(lantern_core::formula::names(formula));
@@ -165,7 +163,7 @@ fn references(meaning: &Meaning) -> HashSet<String> {
 pub(crate) fn signal_type(signal: &Signal) -> SignalType {
     SignalType {
         unit: signal.unit.as_deref().and_then(|unit| UnitCode::parse(unit).ok()),
-        is_flag: signal.value_type == Some(ValueType::Flag),
+        value_type: signal.value_type.unwrap_or_default(),
     }
 }
 

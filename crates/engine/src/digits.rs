@@ -6,7 +6,8 @@ use crate::problem::Problem;
 use lantern_core::meaning::resolution;
 use lantern_core::series::Point;
 use lantern_core::{
-    SignalId, SiteId, decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing, step_of_decimals,
+    SignalId, SiteId, ValueType, decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing,
+    step_of_decimals,
 };
 
 /// How many decimals a signal's values are worth, from the last of them: as many as were sent,
@@ -19,6 +20,9 @@ pub(crate) async fn worth(
     last: &[Point],
 ) -> Result<u8, Problem> {
     let is_worked_out = of.meaning.as_ref().is_some_and(|meaning| meaning.formula.is_some());
+    if of.signal.value_type == Some(ValueType::Position) {
+        return Ok(of_degrees(last));
+    }
     if !is_worked_out {
         return Ok(sent(last));
     }
@@ -38,8 +42,9 @@ async fn step_of_formula(
     let mut inputs = Vec::with_capacity(meaning.inputs.len());
     for input in &meaning.inputs {
         let last = latest.last(*input).await?.good;
-        let Some(value) = numbers(&last).last() else { return Ok(None) };
-        inputs.push((value, step_of_decimals(sent(&last))));
+        let Some(point) = last.last() else { return Ok(None) };
+        let decimals = if point.value.as_fix().is_some() { of_degrees(&last) } else { sent(&last) };
+        inputs.push((point.value.clone(), step_of_decimals(decimals)));
     }
     Ok(resolution(&meaning.checked, &inputs))
 }
@@ -51,6 +56,11 @@ fn sent(last: &[Point]) -> u8 {
         return decimals(numbers(last));
     }
     decimals_of_converted(&pairs).unwrap_or_else(|| decimals_worth_showing(numbers(last)))
+}
+
+/// How many decimals the degrees of positions were sent with.
+fn of_degrees(last: &[Point]) -> u8 {
+    decimals(last.iter().filter_map(|point| point.value.as_fix()).flat_map(|fix| [fix.latitude, fix.longitude]))
 }
 
 fn numbers(last: &[Point]) -> impl Iterator<Item = f64> {

@@ -122,9 +122,17 @@ async fn recall(store: &Store, meaning: &SignalMeaning) -> Result<Memory, StoreE
 pub(crate) async fn recall_screen(store: &Store, signal: SignalId, to: Moment) -> Result<Memory, StoreError> {
     let page = Page { signal, from: Moment::MIN, to, limit: RECALLED, order: Order::Descending };
     let last = store.points(page).await?;
-    let seen =
-        last.iter().rev().filter_map(|point| Some((point.at.as_micros(), point.value.as_number()?, point.quality)));
-    Ok(Memory { screen: screen::Memory::recall(seen), ..Memory::default() })
+    let in_order = || last.iter().rev();
+    let is_position = last.first().is_some_and(|point| point.value.as_fix().is_some());
+    let screen = if is_position {
+        let fixes = in_order().filter_map(|point| Some((point.at.as_micros(), point.value.as_fix()?, point.quality)));
+        screen::Memory::recall_fixes(fixes)
+    } else {
+        let numbers =
+            in_order().filter_map(|point| Some((point.at.as_micros(), point.value.as_number()?, point.quality)));
+        screen::Memory::recall(numbers)
+    };
+    Ok(Memory { screen, ..Memory::default() })
 }
 
 #[cfg(test)]

@@ -189,7 +189,7 @@ impl<'a> Seen<'a> {
             ValueType::Number => {
                 self.last.good.iter().filter_map(|point| Some((point.at, point.value.as_number()?))).collect()
             }
-            ValueType::Flag | ValueType::Text => Vec::new(),
+            ValueType::Flag | ValueType::Text | ValueType::Position => Vec::new(),
         };
         let last = self.last.good.last();
         SignalNow {

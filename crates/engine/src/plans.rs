@@ -14,7 +14,7 @@ use lantern_core::meaning::{Meaning, SiteMeanings};
 use lantern_core::own_topic::{OwnTopic, Said};
 use lantern_core::units::UnitCode;
 use lantern_core::{DeviceId, DeviceState, SignalId, SignalRole, SiteId};
-use lantern_store::{Device, KeyOwner, Signal, Store, StoreError};
+use lantern_store::{Device, KeyOwner, OtherName, Signal, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -276,12 +276,18 @@ impl Plans {
             by_id.insert(signal.id, planned.clone());
             plan.plan.insert(signal.code, planned);
         }
-        for (name, signal) in self.store.signal_names(id).await? {
-            // A signal that has the name as its code comes before.
-            if let Some(planned) = by_id.get(&signal)
-                && plan.plan.get(&name).is_none_or(|known| known.value_type.is_none())
-            {
-                plan.plan.insert(name, planned.clone());
+        for OtherName { name, signal, part } in self.store.signal_names(id).await? {
+            let Some(planned) = by_id.get(&signal) else { continue };
+            match part {
+                Some(part) => {
+                    let position = plan.signals.get(&signal).map(|signal| signal.code.clone()).unwrap_or_default();
+                    plan.plan.insert_part(name, position, part);
+                }
+                // A signal that has the name as its code comes before.
+                None if plan.plan.get(&name).is_none_or(|known| known.value_type.is_none()) => {
+                    plan.plan.insert(name, planned.clone());
+                }
+                None => {}
             }
         }
         Ok(Arc::new(plan))

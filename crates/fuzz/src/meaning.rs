@@ -26,11 +26,11 @@ fn signals(name: &str) -> Option<SignalType> {
         "temp" | "air" => "Cel",
         "level" | "other/level" => "m",
         "hum" => "%",
-        "count" => return Some(SignalType { unit: None, is_flag: false }),
-        "door" => return Some(SignalType { unit: None, is_flag: true }),
+        "count" => return Some(SignalType { unit: None, value_type: ValueType::Number }),
+        "door" => return Some(SignalType { unit: None, value_type: ValueType::Flag }),
         _ => return None,
     };
-    Some(SignalType { unit: unit(code), is_flag: false })
+    Some(SignalType { unit: unit(code), value_type: ValueType::Number })
 }
 
 pub(crate) fn unit_seeds() -> Vec<Vec<u8>> {
@@ -99,7 +99,7 @@ pub(crate) fn run_meaning(input: &[u8]) -> u64 {
     let Ok(meaning) = serde_json::from_slice::<Meaning>(input) else { return 0 };
     let mut sum = 1;
     for code in ["m", "Cel", "m3", "1"] {
-        let checked = match Checked::new(&meaning, "own", ValueType::Number, unit(code).as_ref(), &signals) {
+        let checked = match Checked::new(&meaning, ValueType::Number, unit(code).as_ref(), &signals) {
             Ok(checked) => checked,
             Err(error) => {
                 sum ^= told(error.to_string().split('`').next());

@@ -47,9 +47,9 @@ impl Sorrel {
     /// What it sends.
     pub(crate) fn message(&self) -> Value {
         json!({
-            "lat": self.latitude, "lon": self.longitude, "speed": self.speed, "boiler": self.boiler,
-            "smokebox": self.smokebox, "junction": self.junction, "regulator": self.regulator,
-            "alt": self.altitude, "baro": self.air, "crew": self.crew,
+            "pos": {"lat": self.latitude, "lon": self.longitude, "alt": self.altitude},
+            "speed": self.speed, "boiler": self.boiler, "smokebox": self.smokebox, "junction": self.junction,
+            "regulator": self.regulator, "baro": self.air, "crew": self.crew,
         })
     }
 }

@@ -274,10 +274,11 @@ fn shed() -> NewDevice {
 
 /// No train of this railway is faster than 25 m/s.
 fn on_the_line() -> serde_json::Value {
-    json!({"screen": {"position": {"latitude": "lat", "longitude": "lon", "fastest_m_per_s": 25.0}}})
+    json!({"screen": {"position": {"fastest_m_per_s": 25.0}}})
 }
 
 fn sorrel() -> NewDevice {
+    let position = NewSignal { value_type: ValueType::Position, unit: None, ..number("pos", "Position", "") };
     let crew = NewSignal { value_type: ValueType::Flag, unit: None, ..number("crew", "Crew button", "") };
     NewDevice {
         code: Some("sorrel".to_owned()),
@@ -308,10 +309,16 @@ fn sorrel() -> NewDevice {
             number("junction", "Cold junction", "Cel"),
             within(number("regulator", "Regulator opening", "%"), 0.0, 100.0),
             number("baro", "Air pressure", "hPa"),
-            number("alt", "Height by satellites", "m"),
             meaning(number("height", "Height by air pressure", "m"), json!({"formula": "pressure_altitude(baro)"})),
-            meaning(number("lat", "Latitude", "deg"), on_the_line()),
-            meaning(number("lon", "Longitude", "deg"), on_the_line()),
+            meaning(position, on_the_line()),
+            meaning(
+                number("away", "Distance from Marlbeck", "km"),
+                json!({"formula": "distance(pos, 54.4988 \"deg\", -2.2924 \"deg\")"}),
+            ),
+            meaning(
+                number("drift", "Height by air pressure less that by satellites", "m"),
+                json!({"formula": "height - altitude(pos)"}),
+            ),
             crew,
         ],
         ..NewDevice::default()

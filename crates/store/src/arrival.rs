@@ -2,6 +2,7 @@
 
 use crate::signal::{Signal, signal};
 use crate::{NewSignal, Store, StoreError};
+use lantern_core::fix::FixPart;
 use lantern_core::series::Point;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId};
 use sqlx::Row;
@@ -201,17 +202,35 @@ impl Store {
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn signal_names(&self, device: DeviceId) -> Result<Vec<(String, SignalId)>, StoreError> {
+    pub async fn signal_names(&self, device: DeviceId) -> Result<Vec<OtherName>, StoreError> {
         let rows = sqlx::query(
-            "SELECT n.name, n.signal_id FROM signal_name AS n JOIN signal ON signal.id = n.signal_id
+            "SELECT n.name, n.signal_id, n.part FROM signal_name AS n JOIN signal ON signal.id = n.signal_id
              WHERE n.device_id = ? AND signal.removed_at IS NULL ORDER BY n.name",
         )
         .bind(device.0)
         .fetch_all(&self.read)
         .await?;
-        let name = |row: &sqlx::sqlite::SqliteRow| Ok((row.try_get("name")?, SignalId(row.try_get("signal_id")?)));
+        let name = |row: &sqlx::sqlite::SqliteRow| {
+            let part: Option<String> = row.try_get("part")?;
+            Ok(OtherName {
+                name: row.try_get("name")?,
+                signal: SignalId(row.try_get("signal_id")?),
+                part: part.and_then(|word| word.parse().ok()),
+            })
+        };
         Ok(rows.iter().map(name).collect::<Result<_, sqlx::Error>>()?)
     }
+}
+
+/// Another name that senders use.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OtherName {
+    /// The name.
+    pub name: String,
+    /// The signal it means.
+    pub signal: SignalId,
+    /// Which number of a position it is, if it is not the whole value.
+    pub part: Option<FixPart>,
 }
 
 /// What became of an arrival's readings.

@@ -8,13 +8,14 @@ use sqlx::migrate::{Migration, MigrationType, Migrator};
 use std::borrow::Cow;
 
 /// Version, name and statements of each migration.
-const MIGRATIONS: [(i64, &str, &str); 6] = [
+const MIGRATIONS: [(i64, &str, &str); 7] = [
     (1, "foundation", include_str!("../migrations/0001_foundation.sql")),
     (2, "setting up", include_str!("../migrations/0002_setting_up.sql")),
     (3, "mqtt commands links", include_str!("../migrations/0003_mqtt_commands_links.sql")),
     (4, "series", include_str!("../migrations/0004_series.sql")),
     (5, "meaning", include_str!("../migrations/0005_meaning.sql")),
     (6, "rollups", include_str!("../migrations/0006_rollups.sql")),
+    (7, "positions", include_str!("../migrations/0007_positions.sql")),
 ];
 
 /// The newest version this service knows.

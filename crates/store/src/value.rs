@@ -1,6 +1,7 @@
 //! Values as SQLite keeps them: the storage class tells the type.
 
 use lantern_core::Value;
+use lantern_core::fix::{Fix, FixPart};
 use sqlx::encode::IsNull;
 use sqlx::error::BoxDynError;
 use sqlx::sqlite::{Sqlite, SqliteArgumentsBuffer, SqliteTypeInfo, SqliteValueRef};
@@ -36,6 +37,7 @@ impl Encode<'_, Sqlite> for Storing<'_> {
             Value::Number(number) => Encode::<Sqlite>::encode(*number, buffer),
             Value::Flag(flag) => Encode::<Sqlite>::encode(i64::from(*flag), buffer),
             Value::Text(text) => Encode::<Sqlite>::encode(text.clone(), buffer),
+            Value::Position(fix) => Encode::<Sqlite>::encode(to_bytes(fix), buffer),
         }
     }
 }
@@ -46,7 +48,29 @@ impl<'r> Decode<'r, Sqlite> for Stored {
         Ok(Self(match value.type_info().name() {
             "INTEGER" => Value::Flag(value.try_decode_unchecked::<i64>()? != 0),
             "TEXT" => Value::Text(value.try_decode_unchecked()?),
+            "BLOB" => from_bytes(value.try_decode_unchecked()?)?.into(),
             _ => Value::Number(value.try_decode_unchecked()?),
         }))
     }
+}
+
+/// The numbers of a position in the order of [`FixPart::ALL`], 8 bytes each (binary64,
+/// the lowest byte first); what is missing is not a number.
+fn to_bytes(fix: &Fix) -> Vec<u8> {
+    FixPart::ALL.iter().flat_map(|part| fix.part(*part).unwrap_or(f64::NAN).to_le_bytes()).collect()
+}
+
+fn from_bytes(bytes: &[u8]) -> Result<Fix, BoxDynError> {
+    let (numbers, rest) = bytes.as_chunks::<8>();
+    let &[latitude, longitude, altitude, accuracy] = numbers else { return Err("no position of four numbers".into()) };
+    if !rest.is_empty() {
+        return Err("no position of four numbers".into());
+    }
+    let there = |number: [u8; 8]| Some(f64::from_le_bytes(number)).filter(|number| !number.is_nan());
+    Ok(Fix {
+        latitude: f64::from_le_bytes(latitude),
+        longitude: f64::from_le_bytes(longitude),
+        altitude_m: there(altitude),
+        accuracy_m: there(accuracy),
+    })
 }

@@ -6,7 +6,7 @@ use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_store::{
     CONTACTS_KEPT, Caller, DATABASE_FILE, Grants, Moved, NewArrival, NewCommand, NewContact, NewDevice, NewKey,
-    NewSignal, NewSite, OpenError, Order, Page, Recorded, Store, StoreError,
+    NewSignal, NewSite, OpenError, Order, OtherName, Page, Recorded, Store, StoreError,
 };
 use proptest::prelude::*;
 use std::collections::BTreeMap;
@@ -171,7 +171,10 @@ async fn an_arrival_claimed_into_a_signal_brings_its_readings_and_its_name() {
     let kept = store.readings(all(level)).await.unwrap();
     assert_eq!(kept.len(), 12_000);
     assert_eq!(kept[8].1, Value::Number(2.0), "what came later for the same time holds");
-    assert_eq!(store.signal_names(tower).await.unwrap(), [("lvl".to_owned(), level)]);
+    assert_eq!(
+        store.signal_names(tower).await.unwrap(),
+        [OtherName { name: "lvl".to_owned(), signal: level, part: None }]
+    );
     assert!(store.arrival(tower, "lvl").await.unwrap().ignored_at.is_some(), "what could not be moved is not lost");
     // The recorder knows of what was moved: newer and older readings go on.
     let more = record(&store, vec![number(level, 11_999, 2.0), number(level, 12_001, 3.0)]).await;

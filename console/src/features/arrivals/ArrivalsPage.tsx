@@ -15,7 +15,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { api } from '../../api/client';
 import { arrivals, devicePath, session, unknownContacts, waitingDevices } from '../../api/queries';
-import type { Arrival, WaitingDevice, ReadingValue } from '../../api/schema';
+import type { Arrival, WaitingDevice } from '../../api/schema';
 import { Age } from '../../components/Age';
 import { ContactLines } from '../../components/ContactLines';
 import { PageHeading } from '../../components/PageHeading';
@@ -27,7 +27,7 @@ import { ClaimDeviceDialog } from './ClaimDeviceDialog';
 import { ClaimDialog } from './ClaimDialog';
 import { heading } from './heading';
 import { claimAll } from './claims';
-import { decimalsIn, shown } from '../../format/number';
+import { decimalsOf, shown } from '../../format/number';
 
 /** Devices and names nobody has declared, waiting with their readings. */
 export function ArrivalsPage() {
@@ -124,12 +124,9 @@ function Devices({ devices }: { devices: WaitingDevice[] }) {
 }
 
 function lastValue(arrival: Arrival): string {
-  return asSent(arrival.last[0]?.value);
+  const value = arrival.last[0]?.value;
+  return shown(value, decimalsOf(value));
 }
-
-/** A value with the digits it was sent with. */
-const asSent = (value: ReadingValue | undefined) =>
-  shown(value, typeof value === 'number' ? decimalsIn(value) : 0);
 
 const keyOf = (arrival: Arrival) => `${arrival.device}/${arrival.name}`;
 
@@ -227,7 +224,7 @@ function Names({ names }: { names: Arrival[] }) {
                 <TableCell align="right">
                   {arrival.last
                     .slice(0, 3)
-                    .map((reading) => asSent(reading.value))
+                    .map((reading) => shown(reading.value, decimalsOf(reading.value)))
                     .join(', ') || '—'}
                 </TableCell>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>

@@ -15,6 +15,7 @@ import { api } from '../../api/client';
 import type { Commissioning, DummyTest } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { asSent } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { numberOrNull, readNumber } from '../../format/entry';
@@ -96,7 +97,7 @@ function Row({ dummy, path, inTrial }: { dummy: DummyTest; path: string; inTrial
         {ask.error && <ProblemAlert error={ask.error} />}
       </TableCell>
       <TableCell>{state(dummy, site.zone)}</TableCell>
-      <TableCell align="right">{String(dummy.last ?? '—')}</TableCell>
+      <TableCell align="right">{dummy.last === undefined ? '—' : asSent(dummy.last)}</TableCell>
     </TableRow>
   );
 }

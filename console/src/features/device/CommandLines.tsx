@@ -6,6 +6,7 @@ import { api } from '../../api/client';
 import type { Command, CommandStage } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { asSent } from '../../format/number';
 import { dateTime } from '../../format/time';
 
 /** A sign and a word for each stage, so that colour alone tells nothing. */
@@ -54,7 +55,7 @@ export function CommandLines({ path, commands }: { path: string; commands: Comma
         {commands.map((command) => {
           const stage = STAGES[command.stage];
           const words = Object.entries(command.arguments).map(
-            ([name, value]) => `${name} ${value === true ? 'on' : value === false ? 'off' : value}`,
+            ([name, value]) => `${name} ${value === true ? 'on' : value === false ? 'off' : asSent(value)}`,
           );
           return (
             <Box

@@ -66,6 +66,9 @@ export function EnterDialog({
           onChange={(e) => setValue(e.target.value)}
           required
           autoFocus
+          {...(signal.type === 'position' && {
+            helperText: 'Degrees north and east, then perhaps metres of altitude: 54.5,-2.3,190',
+          })}
           slotProps={{ htmlInput: { maxLength: 1000 } }}
         />
       )}

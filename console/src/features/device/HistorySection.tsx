@@ -14,6 +14,7 @@ import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { inChosenUnit, readUnits, unitChoices, writeUnit, type ChosenUnits } from '../../format/otherUnits';
+import { isDrawn } from '../../format/number';
 import { dateTime, parseLocal } from '../../format/time';
 import { Pane } from './Pane';
 import { ReadingsTable } from './ReadingsTable';
@@ -110,7 +111,7 @@ function useDrawn(device: DeviceNow, chosen: ChosenUnits): Drawn[] {
   return useMemo(
     () =>
       (JSON.parse(key) as SignalNow[])
-        .filter((signal) => signal.type !== 'text')
+        .filter(isDrawn)
         .map((signal) => ({ ...inChosenUnit(signal, chosen), own: signal.unit })),
     [key, chosen],
   );

@@ -1,5 +1,5 @@
 import type { Bucket, SignalNow, SummarySet } from '../../api/schema';
-import { fixed, withUnit } from '../../format/number';
+import { fixed, isDrawn, withUnit } from '../../format/number';
 import { shortTime } from '../../format/time';
 import { groupBy } from '../../groupBy';
 
@@ -82,9 +82,8 @@ export function story(signal: SignalNow, set: SummarySet | undefined, zone: stri
 
 /** Signals in panes, those of one unit together, at most five to a pane. */
 export function panes<T extends SignalNow>(signals: T[]): T[][] {
-  const byUnit = groupBy(
-    signals.filter((signal) => signal.type !== 'text'),
-    (signal) => (signal.type === 'flag' ? 'flag' : `unit ${signal.unit ?? ''}`),
+  const byUnit = groupBy(signals.filter(isDrawn), (signal) =>
+    signal.type === 'flag' ? 'flag' : `unit ${signal.unit ?? ''}`,
   );
   return [...byUnit.values()].flatMap((group) => {
     const parts: T[][] = [];

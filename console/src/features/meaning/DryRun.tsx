@@ -8,7 +8,7 @@ import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import type { DryRunResult, Reading } from '../../api/schema';
 import { Plot, type Mark } from '../../components/Plot';
-import { worked } from '../../format/number';
+import { asSent, worked } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { caughtInWords, causeInWords } from './words';
 
@@ -61,7 +61,7 @@ export function DryRun({ result, zone, symbol }: Props) {
                 <TableRow key={reading.at}>
                   <TableCell sx={{ whiteSpace: 'nowrap' }}>{dateTime(reading.at, zone)}</TableCell>
                   <TableCell align="right">
-                    {typeof reading.value === 'number' ? worked(reading.value) : String(reading.value)}
+                    {typeof reading.value === 'number' ? worked(reading.value) : asSent(reading.value)}
                   </TableCell>
                   <TableCell>
                     {reading.quality}: {causeInWords(reading.cause)}

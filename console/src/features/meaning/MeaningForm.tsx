@@ -130,7 +130,6 @@ export function MeaningForm({ device, signal, said }: Props) {
         <ScreenEditor
           screen={draft.screen ?? {}}
           onChange={(screen) => setDraft({ ...draft, screen })}
-          code={signal.code}
           type={signal.type}
           symbol={signal.symbol}
         />

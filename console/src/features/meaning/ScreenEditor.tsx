@@ -2,16 +2,15 @@ import Checkbox from '@mui/material/Checkbox';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
-import Typography from '@mui/material/Typography';
-import type { ReactNode } from 'react';
 import type { ScreenRange as Bounds, Screen, ValueType } from '../../api/schema';
 import { without } from '../../without';
+import { CheckRow as Row } from './CheckRow';
+import { MovingCheck } from './MovingCheck';
 import { NumberField } from './StepFields';
 
 interface Props {
   screen: Screen;
   onChange: (screen: Screen) => void;
-  code: string;
   type: ValueType;
   symbol: string;
 }
@@ -27,7 +26,7 @@ function bounds(low: number | undefined, high: number | undefined): Bounds | und
 }
 
 /** The checks of a screen; empty fields check nothing. */
-export function ScreenEditor({ screen, onChange, code, type, symbol }: Props) {
+export function ScreenEditor({ screen, onChange, type, symbol }: Props) {
   const put = <K extends keyof Screen>(part: K, value: Screen[K] | undefined) =>
     onChange(withPart(screen, part, value));
   const unit = symbol === '' ? '' : ` (${symbol})`;
@@ -77,13 +76,17 @@ export function ScreenEditor({ screen, onChange, code, type, symbol }: Props) {
           </Row>
         </>
       )}
-      <Row title="Frozen" says="Exactly the same for longer is suspect.">
-        <NumberField
-          label="Longer than (s)"
-          value={screen.frozen_after_s}
-          onChange={(v) => put('frozen_after_s', v)}
-        />
-      </Row>
+      {type === 'position' ? (
+        <MovingCheck check={screen.position} onChange={(check) => put('position', check)} />
+      ) : (
+        <Row title="Frozen" says="Exactly the same for longer is suspect.">
+          <NumberField
+            label="Longer than (s)"
+            value={screen.frozen_after_s}
+            onChange={(v) => put('frozen_after_s', v)}
+          />
+        </Row>
+      )}
       <Row title="Late" says="What comes so long after its time is suspect.">
         <NumberField
           label="Later than (s)"
@@ -115,23 +118,6 @@ export function ScreenEditor({ screen, onChange, code, type, symbol }: Props) {
           />
         )}
       </Row>
-      {isNumber && symbol === '°' && <Position screen={screen} code={code} put={put} />}
-    </Stack>
-  );
-}
-
-function Row({ title, says, children }: { title: string; says: string; children: ReactNode }) {
-  return (
-    <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: 'wrap', alignItems: 'center' }}>
-      <div style={{ width: 250 }}>
-        <Typography variant="h3" component="h4">
-          {title}
-        </Typography>
-        <Typography variant="body2" color="textSecondary">
-          {says}
-        </Typography>
-      </div>
-      {children}
     </Stack>
   );
 }
@@ -181,88 +167,5 @@ function Markers({ value, onChange }: { value: number[]; onChange: (value: numbe
       slotProps={{ inputLabel: { shrink: true } }}
       sx={{ width: 180 }}
     />
-  );
-}
-
-function Position({
-  screen,
-  code,
-  put,
-}: {
-  screen: Screen;
-  code: string;
-  put: <K extends keyof Screen>(part: K, value: Screen[K] | undefined) => void;
-}) {
-  const position = screen.position;
-  const change = (change: Partial<NonNullable<Screen['position']>>) =>
-    put('position', { latitude: 'lat', longitude: 'lon', ...position, ...change });
-  return (
-    <Row
-      title="Position"
-      says="No fix, nowhere on Earth, or further away than it can have moved is rejected."
-    >
-      <FormControlLabel
-        control={
-          <Checkbox
-            checked={position !== undefined}
-            onChange={(_, on) => (on ? change({}) : put('position', undefined))}
-          />
-        }
-        label={`${code} is half of a position`}
-      />
-      {position && (
-        <>
-          <TextField
-            label="Latitude"
-            value={position.latitude}
-            onChange={(e) => change({ latitude: e.target.value })}
-            sx={{ width: 120 }}
-          />
-          <TextField
-            label="Longitude"
-            value={position.longitude}
-            onChange={(e) => change({ longitude: e.target.value })}
-            sx={{ width: 120 }}
-          />
-          <NumberField
-            label="Fastest (m/s)"
-            value={position.fastest_m_per_s}
-            onChange={(fastest) =>
-              put(
-                'position',
-                fastest === undefined
-                  ? without(position, 'fastest_m_per_s')
-                  : { ...position, fastest_m_per_s: fastest },
-              )
-            }
-          />
-          <TextField
-            label="Signal that tells how good a fix is"
-            value={position.fix?.signal ?? ''}
-            onChange={(e) =>
-              put(
-                'position',
-                e.target.value === ''
-                  ? without(position, 'fix')
-                  : { ...position, fix: { at_least: position.fix?.at_least ?? 4, signal: e.target.value } },
-              )
-            }
-            placeholder="satellites"
-            slotProps={{ inputLabel: { shrink: true } }}
-            sx={{ width: 270 }}
-          />
-          {position.fix && (
-            <NumberField
-              label="At least"
-              value={position.fix.at_least}
-              onChange={(at_least) =>
-                position.fix && change({ fix: { ...position.fix, at_least: at_least ?? 0 } })
-              }
-              width={110}
-            />
-          )}
-        </>
-      )}
-    </Row>
   );
 }

@@ -17,6 +17,7 @@ import { sitePath } from '../../api/queries';
 import type { NewSignal, Tried, TriedValue } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
+import { asSent } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { BEGINNINGS, decoderText, parseDecoder } from './decoder';
@@ -181,7 +182,7 @@ function Row({ value, zone }: { value: TriedValue; zone: string }) {
     <TableRow>
       <TableCell sx={mono}>{name}</TableCell>
       <TableCell align="right">
-        {String(value.raw)}
+        {asSent(value.raw)}
         {value.unit === undefined ? '' : ` ${value.unit}`}
       </TableCell>
       <TableCell>

@@ -66,6 +66,7 @@ export function TypeField({
       <MenuItem value="number">number</MenuItem>
       <MenuItem value="flag">flag</MenuItem>
       <MenuItem value="text">text</MenuItem>
+      <MenuItem value="position">position</MenuItem>
     </TextField>
   );
 }

@@ -217,7 +217,7 @@ pub(crate) enum Command {
     Formula(FormulaArgs),
     /// Show or say which values can be believed
     #[command(
-        after_help = "Examples:\n  lantern screen larder/temp --possible -40..60 --expected 0..12 --fastest 0.5\n  lantern screen larder/temp --frozen 6h --dry-run --since 7d\n  lantern screen sorrel/lat position.toml\n\nThe file: docs/reference/screening.md"
+        after_help = "Examples:\n  lantern screen larder/temp --possible -40..60 --expected 0..12 --fastest 0.5\n  lantern screen larder/temp --frozen 6h --dry-run --since 7d\n  lantern screen sorrel/pos position.toml\n\nThe file: docs/reference/screening.md"
     )]
     Screen(ScreenArgs),
     /// Count good, suspect and rejected readings

@@ -94,7 +94,7 @@ pub(crate) enum SignalCommand {
         /// Its name; the code if absent
         #[arg(long)]
         name: Option<String>,
-        /// number, flag or text
+        /// number, flag, text or position
         #[arg(long = "type", value_enum, default_value_t = TypeWord::Number, value_name = "TYPE")]
         value_type: TypeWord,
         /// UCUM code of its unit, or a common spelling such as °C
@@ -135,7 +135,7 @@ pub(crate) enum SignalCommand {
         /// A new name
         #[arg(long)]
         name: Option<String>,
-        /// number, flag or text
+        /// number, flag, text or position
         #[arg(long = "type", value_enum, value_name = "TYPE")]
         value_type: Option<TypeWord>,
         /// Another unit; "" takes it away
@@ -156,6 +156,30 @@ pub(crate) enum SignalCommand {
         /// What it tells of the link of its device
         #[arg(long, value_enum)]
         role: Option<Role>,
+    },
+    /// Join signals of numbers to one of positions, with their past
+    #[command(
+        after_help = "What is sent under their names is a part of the position from then on.\nThey are removed if each of their readings found its other half.\n\nExamples:\n  lantern signal join sorrel/pos --latitude lat --longitude lon\n  lantern signal join sorrel/pos --latitude gps.n --longitude gps.e --altitude gps.h"
+    )]
+    Join {
+        /// Device and code of the position; it is made if it is not there
+        #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+        signal: SignalPath,
+        /// The signal of degrees north
+        #[arg(long, value_name = "SIGNAL")]
+        latitude: String,
+        /// The signal of degrees east
+        #[arg(long, value_name = "SIGNAL")]
+        longitude: String,
+        /// The signal of metres above sea level
+        #[arg(long, value_name = "SIGNAL")]
+        altitude: Option<String>,
+        /// The signal of within how many metres it is true
+        #[arg(long, value_name = "SIGNAL")]
+        accuracy: Option<String>,
+        /// Its name, if it is made
+        #[arg(long)]
+        name: Option<String>,
     },
     /// List the versions of its conversion, formula and screen
     Versions {
@@ -265,6 +289,8 @@ pub(crate) enum TypeWord {
     Flag,
     /// A short text
     Text,
+    /// A place: degrees north and east, perhaps altitude and accuracy
+    Position,
 }
 
 impl From<TypeWord> for ValueType {
@@ -273,6 +299,7 @@ impl From<TypeWord> for ValueType {
             TypeWord::Number => Self::Number,
             TypeWord::Flag => Self::Flag,
             TypeWord::Text => Self::Text,
+            TypeWord::Position => Self::Position,
         }
     }
 }

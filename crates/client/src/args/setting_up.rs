@@ -111,7 +111,7 @@ pub(crate) struct ClaimArgs {
     /// Its name for people
     #[arg(long)]
     pub(crate) name: Option<String>,
-    /// number, flag or text; what its values look like if absent
+    /// number, flag, text or position; what its values look like if absent
     #[arg(long = "type", value_enum, value_name = "TYPE", conflicts_with = "kind")]
     pub(crate) value_type: Option<TypeWord>,
     /// UCUM code of its unit, or a common spelling such as °C

@@ -37,6 +37,7 @@ pub(super) fn parse_signal(text: &str) -> Result<NewSignal, String> {
         "" | "number" => (ValueType::Number, None),
         "flag" => (ValueType::Flag, None),
         "text" => (ValueType::Text, None),
+        "position" => (ValueType::Position, None),
         unit => (ValueType::Number, Some(unit.to_owned())),
     };
     if code.is_empty() {

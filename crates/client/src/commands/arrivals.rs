@@ -71,7 +71,7 @@ fn row(arrival: &Arrival, zone: &TimeZone) -> Vec<String> {
     let unit = arrival.unit.as_ref().map(|unit| format!(", maybe {unit}")).unwrap_or_default();
     vec![
         format!("{}/{}", arrival.device, arrival.name),
-        format!("{}{unit}", show::value_type(arrival.value_type)),
+        format!("{}{unit}", arrival.value_type.as_str()),
         value,
         at,
         arrival.readings.to_string(),

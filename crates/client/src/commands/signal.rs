@@ -4,9 +4,8 @@ use super::{Context, remove};
 use crate::args::{Role, SignalCommand, SignalPath};
 use crate::output::{facts, table};
 use crate::server::{Server, segment};
-use crate::show;
 use anyhow::Result;
-use lantern_api::{NewSignal, Signal, SignalChange};
+use lantern_api::{JoinPosition, JoinedPosition, NewSignal, Signal, SignalChange};
 
 async fn path(server: &Server, signal: &SignalPath) -> Result<String> {
     server.device_path(&signal.device, &format!("/signals/{}", segment(&signal.signal))).await
@@ -24,6 +23,12 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
         SignalCommand::Remove { signal, confirm } => {
             let path = path(&server, &signal).await?;
             return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;
+        }
+        SignalCommand::Join { signal, latitude, longitude, altitude, accuracy, name } => {
+            let path = server.device_path(&signal.device, "/position").await?;
+            let join = JoinPosition { into: signal.signal, name, latitude, longitude, altitude, accuracy };
+            let done: JoinedPosition = server.post(&path, &join).await?;
+            return context.output.print(&done, joined);
         }
         SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved, role } => {
             let value_type = value_type.into();
@@ -60,13 +65,23 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
     context.output.print(&signal, one)
 }
 
+fn joined(done: &JoinedPosition) -> String {
+    let JoinedPosition { signal, joined, left } = done;
+    match left {
+        0 => format!("{signal} has {joined} positions; the signals they were made of are removed."),
+        _ => format!(
+            "{signal} has {joined} positions. {left} readings have no other half of their time; they and their signals stay."
+        ),
+    }
+}
+
 pub(crate) fn list(signals: &[Signal]) -> String {
     if signals.is_empty() {
         return "No signal yet. Declare one with: lantern signal add DEVICE/CODE --unit UNIT".to_owned();
     }
     let row = |s: &Signal| {
         let unit = s.unit.clone().unwrap_or_default();
-        vec![s.code.clone(), s.name.clone(), show::value_type(s.value_type).to_owned(), unit, s.symbol.clone()]
+        vec![s.code.clone(), s.name.clone(), s.value_type.as_str().to_owned(), unit, s.symbol.clone()]
     };
     table(&["code", "name", "type", "unit", "shown as"], &[], signals.iter().map(row).collect())
 }
@@ -76,7 +91,7 @@ fn one(signal: &Signal) -> String {
         ("code", signal.code.clone()),
         ("name", signal.name.clone()),
         ("note", signal.note.clone()),
-        ("type", show::value_type(signal.value_type).to_owned()),
+        ("type", signal.value_type.as_str().to_owned()),
         ("unit", signal.unit.clone().unwrap_or_default()),
         ("shown as", signal.symbol.clone()),
         ("lowest", signal.low.map(|n| n.to_string()).unwrap_or_default()),

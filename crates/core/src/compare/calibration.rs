@@ -82,7 +82,7 @@ mod tests {
         .unwrap();
         for (meaning, raws) in [(Meaning::default(), [0.6, 98.1]), (before, [330.8, 2_085.8])] {
             let meaning = calibrated(&meaning, &line, Some("Cel")).unwrap();
-            let checked = Checked::new(&meaning, "t", ValueType::Number, Some(&celsius), &|_| None).unwrap();
+            let checked = Checked::new(&meaning, ValueType::Number, Some(&celsius), &|_| None).unwrap();
             for (raw, right) in raws.into_iter().zip([0.0, 99.6]) {
                 let (value, _) = checked.convert(0, raw, &NoOthers, &mut Memory::default());
                 assert!((value - right).abs() < 1e-9, "{raw} is {value}, not {right}");

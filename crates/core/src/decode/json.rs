@@ -303,7 +303,7 @@ mod tests {
         );
         assert_eq!(decoded.samples, 2);
         for (body, code) in [
-            (r#"{"wave": [1, 2]}"#, RefusalCode::NoInterval),
+            (r#"{"wave": [1, 2, 3, 4, 5]}"#, RefusalCode::NoInterval),
             (r#"{"wave": [1, 2], "every": 0}"#, RefusalCode::NoInterval),
             (r#"{"wave": [1, "a"], "every": 1}"#, RefusalCode::WrongType),
             (r#"{"wave": [1, 2], "every": 1, "ago": "x"}"#, RefusalCode::BadTime),

@@ -21,9 +21,11 @@ pub use decoder::Decoder;
 pub use guess::{Dialect, guess};
 pub use json::json;
 pub use pairs::pairs;
+pub(crate) use record::no_interval;
 pub use remark::{Remark, RemarkCode};
 pub use times::{MAX_AHEAD_SECONDS, Times};
 
+use crate::fix::Fix;
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;
 
@@ -43,6 +45,10 @@ pub enum Raw<'a> {
     Flag(bool),
     /// Not yet bounded in length.
     Text(Cow<'a, str>),
+    /// A few numbers in a row that are no samples, since nothing says how far apart they are.
+    List(Vec<f64>),
+    /// A position whose parts were sent together.
+    Position(Fix),
 }
 
 /// A named value with the time the sender gave it, if it gave one.
@@ -171,6 +177,8 @@ impl<'a> Decoded<'a> {
                 Raw::Number(number) => Raw::Number(number),
                 Raw::Flag(flag) => Raw::Flag(flag),
                 Raw::Text(text) => Raw::Text(own(text)),
+                Raw::List(list) => Raw::List(list),
+                Raw::Position(fix) => Raw::Position(fix),
             },
             unit: item.unit.map(own),
             device: item.device.map(own),

@@ -1,6 +1,7 @@
 //! One object of a payload while it is read: values, waveforms and their time.
 
 use super::{Decoded, Item, Raw, Times};
+use crate::fix::FixPart;
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;
 
@@ -8,6 +9,14 @@ use std::borrow::Cow;
 struct Wave<'a> {
     name: Cow<'a, str>,
     samples: Vec<Option<f64>>,
+}
+
+impl Wave<'_> {
+    /// Its numbers, if there are as few as a position has and each is there.
+    fn list(&self) -> Option<Vec<f64>> {
+        let is_short = (2..=FixPart::ALL.len()).contains(&self.samples.len());
+        is_short.then(|| self.samples.iter().copied().collect())?
+    }
 }
 
 /// Gathers what belongs to one time.
@@ -72,7 +81,14 @@ impl<'a> Record<'a> {
             let name = &wave.name;
             match &every {
                 Ok(Some(every_s)) => expand(decoded, &wave, at, *every_s, times, self.device.as_ref())?,
-                Ok(None) => decoded.refuse(no_interval(name))?,
+                Ok(None) => match wave.list() {
+                    Some(list) => {
+                        let at = at.or(times.at);
+                        let (name, device) = (wave.name.clone(), self.device.clone());
+                        decoded.push(Item { name, at, value: Raw::List(list), unit: None, device })?;
+                    }
+                    None => decoded.refuse(no_interval(name))?,
+                },
                 Err(refusal) => decoded.refuse(Refusal::of(refusal.code, name, refusal.detail.clone()))?,
             }
         }
@@ -103,7 +119,8 @@ fn expand<'a>(
     Ok(())
 }
 
-fn no_interval(name: &str) -> Refusal {
+/// Numbers in a row are samples if it is known how far apart they are.
+pub(crate) fn no_interval(name: &str) -> Refusal {
     let detail =
         format!("`{}` is an array, and `every` does not say how far apart its values are.", super::short(name));
     Refusal::of(RefusalCode::NoInterval, name, detail)

@@ -5,15 +5,25 @@ use super::ast::{Part, Sign, What};
 use super::function::{FUNCTIONS, Function, Measure};
 use super::node::Node;
 use super::parser::parse;
+use crate::fix::FixPart;
 use crate::units::{Dimension, Quantity, Scale, UnitCode};
+use crate::{Value, ValueType};
 
 /// What is known of a signal that a formula refers to.
 #[derive(Debug, Clone)]
 pub struct SignalType {
     /// Its unit; without one it is a plain number.
     pub unit: Option<UnitCode>,
+    /// What its values are.
+    pub value_type: ValueType,
+}
+
+impl SignalType {
     /// Whether it is a flag.
-    pub is_flag: bool,
+    #[must_use]
+    pub fn is_flag(&self) -> bool {
+        self.value_type == ValueType::Flag
+    }
 }
 
 /// Which of a signal's values is meant.
@@ -34,6 +44,31 @@ pub struct Reference {
     pub signal: String,
     /// Which of its values.
     pub span: Span,
+    /// What of it.
+    pub component: Component,
+}
+
+/// What of a value a formula needs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Component {
+    /// The number or flag itself.
+    Value,
+    /// A part of a position.
+    Part(FixPart),
+    /// When a position was measured, in seconds since 1970.
+    Time,
+}
+
+impl Component {
+    /// It of a value of a time (microseconds since 1970), if the value has it.
+    #[must_use]
+    pub fn of(self, at: i64, value: &Value) -> Option<f64> {
+        match self {
+            Self::Value => value.as_number(),
+            Self::Part(part) => value.as_fix()?.part(part),
+            Self::Time => value.as_fix().map(|_| at as f64 / 1e6),
+        }
+    }
 }
 
 /// A formula that makes sense.
@@ -49,8 +84,8 @@ pub struct Formula {
 
 /// What a part measures.
 #[derive(Debug, Clone, PartialEq)]
-struct Type {
-    dimension: Dimension,
+pub(super) struct Type {
+    pub(super) dimension: Dimension,
     is_flag: bool,
     /// How many values with a zero point are added up in it: a temperature is one,
     /// the difference of two is none. `None` if that cannot be told.
@@ -60,7 +95,7 @@ struct Type {
 }
 
 impl Type {
-    fn number(dimension: Dimension) -> Self {
+    pub(super) fn number(dimension: Dimension) -> Self {
         Self { dimension, is_flag: false, points: Some(0.0), constant: None }
     }
 
@@ -69,8 +104,8 @@ impl Type {
     }
 }
 
-struct Checker<'a> {
-    signals: &'a dyn Fn(&str) -> Option<SignalType>,
+pub(super) struct Checker<'a> {
+    pub(super) signals: &'a dyn Fn(&str) -> Option<SignalType>,
     references: Vec<Reference>,
     quantities: Vec<Option<Quantity>>,
 }
@@ -178,7 +213,7 @@ impl Checker<'_> {
         }
     }
 
-    fn number(&mut self, part: &Part) -> Result<(Node, Type), FormulaError> {
+    pub(super) fn number(&mut self, part: &Part) -> Result<(Node, Type), FormulaError> {
         let (node, found) = self.check(part)?;
         if found.is_flag {
             return Err(FormulaError::new(part.at, "this is yes or no; a number was expected"));
@@ -199,23 +234,32 @@ impl Checker<'_> {
         let Some(known) = (self.signals)(name) else {
             return Err(FormulaError::new(at, format!("there is no signal `{name}` with numbers or flags")));
         };
+        if known.value_type == ValueType::Position {
+            let message = format!("`{name}` is a position; say which number of it, such as `speed({name})`");
+            return Err(FormulaError::new(at, message));
+        }
         let quantity = match &known.unit {
             Some(unit) => Some(unit.quantity().map_err(|error| FormulaError::new(at, error.to_string()))?),
             None => None,
         };
-        let wanted = Reference { signal: name.to_owned(), span };
-        let place = self.references.iter().position(|reference| *reference == wanted).unwrap_or_else(|| {
-            self.references.push(wanted);
-            self.quantities.push(quantity.clone());
-            self.references.len() - 1
-        });
-        if known.is_flag {
+        let wanted = Reference { signal: name.to_owned(), span, component: Component::Value };
+        let place = self.reference(wanted, quantity.clone());
+        if known.is_flag() {
             return Ok((Node::Value(place), Type::flag()));
         }
         let has_zero = quantity.as_ref().is_some_and(|quantity| matches!(quantity.scale, Scale::Offset { .. }));
         let dimension = quantity.map_or_else(Dimension::default, |quantity| quantity.dimension);
         let points = Some(f64::from(u8::from(has_zero)));
         Ok((Node::Value(place), Type { points, ..Type::number(dimension) }))
+    }
+
+    /// The place of a reference, which is there once.
+    pub(super) fn reference(&mut self, wanted: Reference, quantity: Option<Quantity>) -> usize {
+        self.references.iter().position(|reference| *reference == wanted).unwrap_or_else(|| {
+            self.references.push(wanted);
+            self.quantities.push(quantity);
+            self.references.len() - 1
+        })
     }
 
     fn alike(&self, left: &Part, a: &Type, right: &Part, b: &Type) -> Result<(), FormulaError> {
@@ -268,6 +312,9 @@ impl Checker<'_> {
     }
 
     fn call(&mut self, at: usize, name: &str, arguments: &[Part]) -> Result<(Node, Type), FormulaError> {
+        if let Some(found) = self.call_of_position(at, name, arguments) {
+            return found;
+        }
         match (name, arguments) {
             ("previous", [Part { at, what: What::Signal(signal) }]) => return self.signal(*at, signal, Span::Before),
             ("average", [Part { at, what: What::Signal(signal) }, time]) => {
@@ -381,7 +428,7 @@ fn power(left: &Part, base: &Type, right: &Part, exponent: &Type) -> Result<Type
     Ok(Type { points, ..Type::number(dimension) })
 }
 
-fn dimension_of(measure: Measure) -> Option<Dimension> {
+pub(super) fn dimension_of(measure: Measure) -> Option<Dimension> {
     let unit = match measure {
         Measure::Number => return Some(Dimension::default()),
         Measure::Angle => "rad",

@@ -1,7 +1,7 @@
 //! The functions there are.
 
 use crate::physics::tank::Tank;
-use crate::physics::{ZERO_CELSIUS, altitude, geodesy, humidity, sound};
+use crate::physics::{ZERO_CELSIUS, altitude, humidity, sound};
 
 /// What an argument or a result measures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -155,10 +155,7 @@ pub(super) const FUNCTIONS: &[Function] = &[
         arguments: &[Measure::Angle, Measure::Angle, Measure::Angle, Measure::Angle],
         repeats: false,
         result: Measure::Unit("m"),
-        run: |x| {
-            let place = |lat: f64, lon: f64| (lat.to_degrees(), lon.to_degrees());
-            or_none(geodesy::great_circle(place(x[0], x[1]), place(x[2], x[3])))
-        },
+        run: super::position::distance,
     },
     tank("standing_cylinder_volume", &[LENGTH, LENGTH, LENGTH], |x| {
         volume(Tank::VerticalCylinder { diameter_m: x[1], height_m: x[2] }, x[0])

@@ -12,8 +12,9 @@ mod function;
 mod lexer;
 mod node;
 mod parser;
+mod position;
 
-pub use check::{Formula, Reference, SignalType, Span};
+pub use check::{Component, Formula, Reference, SignalType, Span};
 
 /// What is wrong with a formula, and where.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

@@ -2,9 +2,10 @@
 
 use super::{Meaning, MeaningError, Memory, Others};
 use crate::convert::{Conversion, Fault, Traced};
+use crate::fix::Fix;
 use crate::formula::{Formula, FormulaError, SignalType};
 use crate::quality::{Cause, Quality};
-use crate::screen::{Beside, PositionCheck, Screen};
+use crate::screen::{Beside, Screen};
 use crate::units::{UnitChange, UnitCode};
 use crate::{Micros, Value, ValueType};
 
@@ -24,8 +25,6 @@ pub enum Want {
     Celsius(Option<UnitChange>),
     /// Its last value.
     Last,
-    /// What was measured at the same time.
-    Beside,
 }
 
 /// A meaning in which everything fits together.
@@ -46,20 +45,17 @@ pub struct Checked {
 #[derive(Debug, Default)]
 struct Places {
     flag: Option<usize>,
-    partner: Option<usize>,
     fix: Option<usize>,
-    is_latitude: bool,
 }
 
 impl Checked {
-    /// Checks a meaning for a signal of a code, type and unit. `signals` knows those
+    /// Checks a meaning for a signal of a type and unit. `signals` knows those
     /// it may refer to.
     ///
     /// # Errors
     /// [`MeaningError`] says what does not fit.
     pub fn new(
         meaning: &Meaning,
-        own: &str,
         value_type: ValueType,
         unit: Option<&UnitCode>,
         signals: &dyn Fn(&str) -> Option<SignalType>,
@@ -94,7 +90,8 @@ impl Checked {
         let mut places = Places::default();
         if let Some(screen) = &screen {
             screen.check()?;
-            places = Places::of(screen, own, signals, &mut needs)?;
+            screen.check_type(value_type)?;
+            places = Places::of(screen, signals, &mut needs)?;
         }
         let is_flag = value_type == ValueType::Flag;
         Ok(Self { conversion, formula, screen, needs, of_conversion, places, within: meaning.others_within(), is_flag })
@@ -220,20 +217,52 @@ impl Checked {
         if matches!(quality, Quality::Rejected(Cause::Conversion | Cause::Marker)) {
             return quality;
         }
-        let position = self
-            .places
-            .partner
-            .and_then(|partner| others.beside(partner, at))
-            .map(|partner| if self.places.is_latitude { (value, partner) } else { (partner, value) });
-        let beside = Beside {
-            flag: self.places.flag.and_then(|place| self.last(at, others, place)).map(|flag| flag != 0.0),
-            position,
-            fix: self.places.fix.and_then(|place| self.last(at, others, place)),
-            late,
-        };
-        match screen.judge(at, value, &beside, &mut memory.screen) {
+        match screen.judge(at, value, &self.beside(at, late, others), &mut memory.screen) {
             Quality::Good => quality,
             found => found,
+        }
+    }
+
+    /// As [`Checked::screen`], of a value of any type; a text is as it was.
+    pub fn judge(
+        &self,
+        at: i64,
+        value: &Value,
+        quality: Quality,
+        late: Option<i64>,
+        others: &impl Others,
+        memory: &mut Memory,
+    ) -> Quality {
+        match (value, value.as_number()) {
+            (Value::Position(fix), _) => self.screen_fix(at, fix, quality, late, others, memory),
+            (_, Some(number)) => self.screen(at, number, quality, late, others, memory),
+            (_, None) => quality,
+        }
+    }
+
+    fn screen_fix(
+        &self,
+        at: i64,
+        fix: &Fix,
+        quality: Quality,
+        late: Option<i64>,
+        others: &impl Others,
+        memory: &mut Memory,
+    ) -> Quality {
+        let Some(screen) = self.screen.as_ref().filter(|_| !matches!(quality, Quality::Rejected(_))) else {
+            return quality;
+        };
+        match screen.judge_fix(at, fix, &self.beside(at, late, others), &mut memory.screen) {
+            Quality::Good => quality,
+            found => found,
+        }
+    }
+
+    fn beside(&self, at: i64, late: Option<i64>, others: &impl Others) -> Beside {
+        Beside {
+            flag: self.places.flag.and_then(|place| self.last(at, others, place)).map(|flag| flag != 0.0),
+            fix: self.places.fix.and_then(|place| self.last(at, others, place)),
+            late,
         }
     }
 
@@ -251,15 +280,17 @@ impl Checked {
 impl Places {
     fn of(
         screen: &Screen,
-        own: &str,
         signals: &dyn Fn(&str) -> Option<SignalType>,
         needs: &mut Vec<Need>,
     ) -> Result<Self, MeaningError> {
         let mut need = |signal: &str, want, flag: Option<bool>| {
             let known = signals(signal).ok_or_else(|| MeaningError::NoSignal(signal.to_owned()))?;
             match flag {
-                Some(true) if !known.is_flag => Err(MeaningError::WrongSignal(signal.to_owned(), "a flag")),
-                Some(false) if known.is_flag => Err(MeaningError::WrongSignal(signal.to_owned(), "a number")),
+                _ if known.value_type == ValueType::Position => {
+                    Err(MeaningError::WrongSignal(signal.to_owned(), "a number or a flag"))
+                }
+                Some(true) if !known.is_flag() => Err(MeaningError::WrongSignal(signal.to_owned(), "a flag")),
+                Some(false) if known.is_flag() => Err(MeaningError::WrongSignal(signal.to_owned(), "a number")),
                 _ => {
                     needs.push(Need { signal: signal.to_owned(), want });
                     Ok(needs.len() - 1)
@@ -270,16 +301,8 @@ impl Places {
         if let Some(dependence) = &screen.dependence {
             places.flag = Some(need(&dependence.signal, Want::Last, Some(true))?);
         }
-        if let Some(PositionCheck { latitude, longitude, fix, .. }) = &screen.position {
-            places.is_latitude = own == latitude;
-            if !places.is_latitude && own != longitude {
-                return Err(MeaningError::Elsewhere(latitude.clone(), longitude.clone()));
-            }
-            let partner = if places.is_latitude { longitude } else { latitude };
-            places.partner = Some(need(partner, Want::Beside, Some(false))?);
-            if let Some(fix) = fix {
-                places.fix = Some(need(&fix.signal, Want::Last, None)?);
-            }
+        if let Some(fix) = screen.position.as_ref().and_then(|position| position.fix.as_ref()) {
+            places.fix = Some(need(&fix.signal, Want::Last, None)?);
         }
         Ok(places)
     }
@@ -296,7 +319,7 @@ fn check_result(formula: &Formula, value_type: ValueType) -> Result<(), MeaningE
 
 fn temperature(signal: &str, signals: &dyn Fn(&str) -> Option<SignalType>) -> Result<Want, MeaningError> {
     let known = signals(signal).ok_or_else(|| MeaningError::NoSignal(signal.to_owned()))?;
-    if known.is_flag {
+    if known.value_type != ValueType::Number {
         return Err(MeaningError::WrongSignal(signal.to_owned(), "a temperature"));
     }
     let Some(unit) = known.unit else { return Ok(Want::Celsius(None)) };

@@ -1,19 +1,28 @@
 //! Working a derived signal out, value by value.
 
 use super::{Checked, History};
-use crate::Micros;
-use crate::formula::{Formula, Reference, Span};
+use crate::fix::Fix;
+use crate::formula::{Component, Formula, Reference, Span};
+use crate::{Micros, Value};
 
 /// A formula at work: takes in the values of its inputs in order of time, and says
 /// what it comes to then.
 pub struct Derivation<'a> {
     formula: &'a Formula,
     within: i64,
-    /// Each signal it refers to, once.
-    inputs: Vec<(String, History)>,
-    /// For each reference its input.
-    places: Vec<usize>,
+    inputs: Vec<Input>,
+    /// For each reference its input, and what of that.
+    places: Vec<(usize, usize)>,
     values: Vec<f64>,
+}
+
+/// A signal that a formula refers to.
+struct Input {
+    signal: String,
+    /// How far back it is needed, in microseconds.
+    keeps: i64,
+    /// What of it is needed.
+    parts: Vec<(Component, History)>,
 }
 
 impl<'a> Derivation<'a> {
@@ -21,25 +30,34 @@ impl<'a> Derivation<'a> {
     #[must_use]
     pub fn new(meaning: &'a Checked) -> Option<Self> {
         let formula = meaning.formula()?;
-        let mut inputs: Vec<(String, i64)> = Vec::new();
+        let mut inputs: Vec<Input> = Vec::new();
         let mut places = Vec::new();
         for reference in formula.references() {
-            let keeps = looks_back(reference);
-            let place = inputs.iter().position(|(signal, _)| *signal == reference.signal).unwrap_or_else(|| {
-                inputs.push((reference.signal.clone(), 0));
+            let known = inputs.iter().position(|input| input.signal == reference.signal);
+            let place = known.unwrap_or_else(|| {
+                inputs.push(Input { signal: reference.signal.clone(), keeps: 0, parts: Vec::new() });
                 inputs.len() - 1
             });
-            inputs[place].1 = inputs[place].1.max(keeps);
-            places.push(place);
+            let input = &mut inputs[place];
+            input.keeps = input.keeps.max(looks_back(reference));
+            let known = input.parts.iter().position(|(component, _)| *component == reference.component);
+            let part = known.unwrap_or_else(|| {
+                input.parts.push((reference.component, History::default()));
+                input.parts.len() - 1
+            });
+            places.push((place, part));
+        }
+        for input in &mut inputs {
+            let keeps = input.keeps;
+            input.parts.iter_mut().for_each(|(_, history)| *history = History::keeping(Micros(keeps)));
         }
         let values = vec![f64::NAN; places.len()];
-        let inputs = inputs.into_iter().map(|(signal, keeps)| (signal, History::keeping(Micros(keeps)))).collect();
         Some(Self { formula, within: meaning.within().0, inputs, places, values })
     }
 
     /// The signals it takes, by place.
     pub fn inputs(&self) -> impl Iterator<Item = &str> {
-        self.inputs.iter().map(|(signal, _)| signal.as_str())
+        self.inputs.iter().map(|input| input.signal.as_str())
     }
 
     /// How far back before a time inputs have to be known to work it out.
@@ -54,18 +72,26 @@ impl<'a> Derivation<'a> {
         self.formula.references().iter().any(|reference| reference.span == Span::Before)
     }
 
-    /// Takes in a good value of an input.
-    pub fn take(&mut self, input: usize, at: i64, value: f64) {
-        if let Some((_, history)) = self.inputs.get_mut(input) {
-            history.take(at, value, true);
+    /// Takes in a good value of an input, and says whether it is of use.
+    pub fn take(&mut self, input: usize, at: i64, value: &Value) -> bool {
+        let Some(input) = self.inputs.get_mut(input) else { return false };
+        let mut is_taken = false;
+        for (component, history) in &mut input.parts {
+            if let Some(number) = component.of(at, value) {
+                history.take(at, number, true);
+                is_taken = true;
+            }
         }
+        is_taken
     }
 
     /// What it comes to at a time; `None` if an input has no value that is new
     /// enough, or there is no such number.
     pub fn value(&mut self, at: i64) -> Option<f64> {
-        for ((reference, place), slot) in self.formula.references().iter().zip(&self.places).zip(&mut self.values) {
-            let history = &self.inputs[*place].1;
+        for ((reference, (input, part)), slot) in
+            self.formula.references().iter().zip(&self.places).zip(&mut self.values)
+        {
+            let history = &self.inputs[*input].parts[*part].1;
             let (then, last) = history.last(at)?;
             *slot = match reference.span {
                 Span::Mean(span) => history.mean(at, span)?,
@@ -79,23 +105,32 @@ impl<'a> Derivation<'a> {
 }
 
 /// How fine the values of a formula are: by how much it changes at most when one of its inputs,
-/// given by place with their last value and their own step, changes by a step. `None` if it
-/// cannot be worked out from them.
+/// given by place with their last value and their own step, changes by a step. A position is
+/// changed by a step of degrees. `None` if it cannot be worked out from them.
 #[must_use]
-pub fn resolution(meaning: &Checked, inputs: &[(f64, f64)]) -> Option<f64> {
+pub fn resolution(meaning: &Checked, inputs: &[(Value, f64)]) -> Option<f64> {
+    /// Formulas that look at the value before see one of a second ago.
+    const SECOND: i64 = 1_000_000;
     let value = |changed: Option<usize>| {
         let mut derivation = Derivation::new(meaning)?;
         for (place, (value, step)) in inputs.iter().enumerate() {
-            // Twice, for formulas that look at the value before.
-            derivation.take(place, 0, *value);
-            derivation.take(place, 1, if changed == Some(place) { value + step } else { *value });
+            derivation.take(place, 0, value);
+            let last = if changed == Some(place) { a_step_from(value, *step)? } else { value.clone() };
+            derivation.take(place, SECOND, &last);
         }
-        derivation.value(1)
+        derivation.value(SECOND)
     };
     let from = value(None)?;
     let changes = (0..inputs.len()).map(|place| Some((value(Some(place))? - from).abs()));
     let largest = changes.collect::<Option<Vec<f64>>>()?.into_iter().fold(0.0, f64::max);
     (largest > 0.0).then_some(largest)
+}
+
+fn a_step_from(value: &Value, step: f64) -> Option<Value> {
+    match value {
+        Value::Position(fix) => Some(Fix { latitude: fix.latitude + step, ..**fix }.into()),
+        value => value.as_number().map(|number| Value::Number(number + step)),
+    }
 }
 
 /// How far back a reference looks by itself, in microseconds.
@@ -110,15 +145,15 @@ const fn looks_back(reference: &Reference) -> i64 {
 mod tests {
     use super::super::Meaning;
     use super::*;
-    use crate::ValueType;
     use crate::formula::SignalType;
     use crate::units::UnitCode;
+    use crate::{Value, ValueType};
 
     fn checked(formula: &str) -> Checked {
         let meaning = Meaning { formula: Some(formula.to_owned()), others_within_s: Some(60.0), ..Meaning::default() };
         let metre = UnitCode::parse("m").unwrap();
-        let signals = |_: &str| Some(SignalType { unit: Some(metre.clone()), is_flag: false });
-        Checked::new(&meaning, "own", ValueType::Number, Some(&metre), &signals).unwrap()
+        let signals = |_: &str| Some(SignalType { unit: Some(metre.clone()), value_type: ValueType::Number });
+        Checked::new(&meaning, ValueType::Number, Some(&metre), &signals).unwrap()
     }
 
     const SECOND: i64 = 1_000_000;
@@ -128,13 +163,13 @@ mod tests {
         let meaning = checked("a - b");
         let mut derivation = Derivation::new(&meaning).unwrap();
         assert_eq!(derivation.inputs().collect::<Vec<_>>(), ["a", "b"]);
-        derivation.take(0, 0, 5.0);
+        derivation.take(0, 0, &Value::Number(5.0));
         assert_eq!(derivation.value(0), None, "b is not there yet");
-        derivation.take(1, 10 * SECOND, 2.0);
+        derivation.take(1, 10 * SECOND, &Value::Number(2.0));
         assert_eq!(derivation.value(10 * SECOND), Some(3.0));
-        derivation.take(1, 60 * SECOND, 1.0);
+        derivation.take(1, 60 * SECOND, &Value::Number(1.0));
         assert_eq!(derivation.value(60 * SECOND), Some(4.0));
-        derivation.take(1, 61 * SECOND, 1.0);
+        derivation.take(1, 61 * SECOND, &Value::Number(1.0));
         assert_eq!(derivation.value(61 * SECOND), None, "a is too old by now");
     }
 
@@ -144,12 +179,33 @@ mod tests {
         let mut derivation = Derivation::new(&meaning).unwrap();
         assert!(derivation.looks_at_previous());
         assert_eq!(derivation.looks_back(), Micros(60 * SECOND));
-        derivation.take(0, 0, 1.0);
+        derivation.take(0, 0, &Value::Number(1.0));
         assert_eq!(derivation.value(0), None, "nothing before it");
-        derivation.take(0, 6 * SECOND, 3.0);
+        derivation.take(0, 6 * SECOND, &Value::Number(3.0));
         assert_eq!(derivation.value(6 * SECOND), Some(2.0 + 2.0));
-        derivation.take(0, 12 * SECOND, 7.0);
+        derivation.take(0, 12 * SECOND, &Value::Number(7.0));
         assert_eq!(derivation.value(12 * SECOND), Some(4.0 + 5.0), "the first is out of the ten seconds");
+    }
+
+    #[test]
+    fn a_speed_comes_of_two_positions_and_their_times() {
+        let meaning =
+            Meaning { formula: Some("speed(pos)".to_owned()), others_within_s: Some(60.0), ..Meaning::default() };
+        let unit = UnitCode::parse("km/h").unwrap();
+        let signals = |_: &str| Some(SignalType { unit: None, value_type: ValueType::Position });
+        let meaning = Checked::new(&meaning, ValueType::Number, Some(&unit), &signals).unwrap();
+        let mut derivation = Derivation::new(&meaning).unwrap();
+        assert!(derivation.looks_at_previous());
+        // One ten-thousandth of a degree north is 11.12 m.
+        for (second, latitude, expected) in [(0, 54.5, None), (2, 54.5001, Some(20.015)), (4, 54.5001, Some(0.0))] {
+            assert!(derivation.take(0, second * SECOND, &Fix::new(latitude, -2.25).into()));
+            let found = derivation.value(second * SECOND);
+            let is_near = found.zip(expected).map_or(found == expected, |(a, b)| f64::abs(a - b) < 1e-3);
+            assert!(is_near, "at {second} s: {found:?}, not {expected:?}");
+        }
+        assert!(!derivation.take(0, 6 * SECOND, &Value::Text("nowhere".to_owned())));
+        let step = resolution(&meaning, &[(Fix::new(54.5, -2.25).into(), 1e-6)]).unwrap();
+        assert!((step - 0.4).abs() < 0.01, "a millionth of a degree in a second is {step} km/h");
     }
 
     #[test]
@@ -162,7 +218,8 @@ mod tests {
             ("a * 0", &[(3.0, 0.5)], None),
             ("a - b", &[(3.0, 0.5)], None),
         ] {
-            let seen = resolution(&checked(formula), inputs);
+            let inputs: Vec<_> = inputs.iter().map(|(value, step)| (Value::Number(*value), *step)).collect();
+            let seen = resolution(&checked(formula), &inputs);
             let is_near = match (seen, expected) {
                 (Some(seen), Some(expected)) => f64::abs(seen - expected) < 1e-9,
                 (seen, expected) => seen == expected,

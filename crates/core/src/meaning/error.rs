@@ -44,7 +44,4 @@ pub enum MeaningError {
     /// The time others count is nonsense.
     #[error("values of other signals count for up to a week, and longer than no time")]
     Within,
-    /// The position is of other signals than this.
-    #[error("the position is of `{0}` and `{1}`, and this is neither")]
-    Elsewhere(String, String),
 }

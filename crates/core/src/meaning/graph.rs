@@ -1,6 +1,6 @@
 //! What depends on what among the signals of one site.
 
-use super::{Checked, Want};
+use super::Checked;
 use crate::SignalId;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -21,9 +21,7 @@ pub struct SignalMeaning {
 impl SignalMeaning {
     /// The signals that have to be converted and screened before this one.
     fn before(&self) -> impl Iterator<Item = SignalId> + '_ {
-        let needs = self.checked.needs().iter().zip(&self.needs);
-        let needs = needs.filter(|(need, _)| need.want != Want::Beside).map(|(_, signal)| *signal);
-        needs.chain(self.inputs.iter().copied())
+        self.depends_on()
     }
 
     /// All signals it depends on.
@@ -180,8 +178,8 @@ mod tests {
     fn derived(signal: i64, inputs: &[i64]) -> SignalMeaning {
         let formula = inputs.iter().map(|input| format!("s{input}")).collect::<Vec<_>>().join(" + ");
         let meaning = Meaning { formula: Some(formula), ..Meaning::default() };
-        let any = |_: &str| Some(SignalType { unit: None, is_flag: false });
-        let checked = Checked::new(&meaning, &format!("s{signal}"), ValueType::Number, None, &any).unwrap();
+        let any = |_: &str| Some(SignalType { unit: None, value_type: ValueType::Number });
+        let checked = Checked::new(&meaning, ValueType::Number, None, &any).unwrap();
         let number = |name: &str| SignalId(name[1..].parse().unwrap());
         let inputs = Derivation::new(&checked).unwrap().inputs().map(number).collect();
         let needs = checked.needs().iter().map(|need| number(&need.signal)).collect();

@@ -65,13 +65,6 @@ impl History {
         (count > 0).then(|| sum / f64::from(count))
     }
 
-    /// The value of just this time, good or not.
-    #[must_use]
-    pub fn beside(&self, at: i64) -> Option<f64> {
-        let place = self.values.partition_point(|(before, ..)| *before < at);
-        self.values.get(place).filter(|same| same.0 == at).map(|(_, value, _)| *value)
-    }
-
     fn good_before(&self, at: i64) -> impl Iterator<Item = (i64, f64)> + '_ {
         let end = self.values.partition_point(|(then, ..)| *then <= at);
         self.values.range(..end).rev().filter(|(.., is_good)| *is_good).map(|(then, value, _)| (*then, *value))
@@ -92,8 +85,6 @@ mod tests {
         assert_eq!(history.last(10), Some((10, 1.0)));
         assert_eq!(history.last(40), Some((25, 2.5)), "what is not good does not count");
         assert_eq!(history.before_last(40), Some((20, 2.0)));
-        assert_eq!(history.beside(30), Some(99.0));
-        assert_eq!(history.beside(31), None);
         assert_eq!(history.mean(40, 21), Some(2.25), "those since 20, itself excluded at 21 before");
         assert_eq!(history.mean(40, 10), None);
         history.take(30, 3.0, true);

@@ -7,9 +7,6 @@ pub trait Others {
     /// The last good value at or before a time (microseconds since 1970), with its
     /// time.
     fn last(&self, need: usize, at: i64) -> Option<(i64, f64)>;
-
-    /// What was measured at just that time, whether it can be believed or not.
-    fn beside(&self, need: usize, at: i64) -> Option<f64>;
 }
 
 /// There are none.
@@ -18,10 +15,6 @@ pub struct NoOthers;
 
 impl Others for NoOthers {
     fn last(&self, _: usize, _: i64) -> Option<(i64, f64)> {
-        None
-    }
-
-    fn beside(&self, _: usize, _: i64) -> Option<f64> {
         None
     }
 }

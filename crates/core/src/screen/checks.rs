@@ -3,6 +3,8 @@
 use super::error::ScreenError;
 use super::hampel::is_outlier;
 use super::position::{Fixed, PositionCheck};
+use crate::ValueType;
+use crate::fix::Fix;
 use crate::quality::{Cause, Quality};
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
@@ -35,7 +37,7 @@ pub struct Screen {
     /// It counts only while another signal says so.
     #[serde(rename = "while", skip_serializing_if = "Option::is_none")]
     pub dependence: Option<Dependence>,
-    /// It is the latitude or longitude of a position.
+    /// What a position has to be like.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub position: Option<PositionCheck>,
     /// What comes later than so many seconds after its time is suspect.
@@ -48,9 +50,7 @@ pub struct Screen {
 pub struct Beside {
     /// What the flag of [`Screen::dependence`] was last, if that is new enough.
     pub flag: Option<bool>,
-    /// The whole position, north and east in degrees, for [`Screen::position`].
-    pub position: Option<(f64, f64)>,
-    /// How good its fix is.
+    /// How good the fix of a position is.
     pub fix: Option<f64>,
     /// How long after its time it came, in microseconds, if that is known.
     pub late: Option<i64>,
@@ -114,7 +114,7 @@ impl Memory {
     const WINDOW: usize = 99;
 
     /// What a screen would remember of readings that were judged already, in order of
-    /// time. It does not know the last position, which needs two signals.
+    /// time.
     pub fn recall(seen: impl IntoIterator<Item = (i64, f64, Quality)>) -> Self {
         let mut memory = Self::default();
         for (at, value, quality) in seen {
@@ -135,6 +135,20 @@ impl Memory {
             memory.window.push_back(value);
             if memory.window.len() > Self::WINDOW {
                 memory.window.pop_front();
+            }
+        }
+        memory
+    }
+}
+
+impl Memory {
+    /// As [`Memory::recall`], of positions.
+    pub fn recall_fixes<'a>(seen: impl IntoIterator<Item = (i64, &'a Fix, Quality)>) -> Self {
+        let mut memory = Self::default();
+        for (at, fix, quality) in seen {
+            memory.at = Some(at);
+            if !matches!(quality, Quality::Rejected(_)) {
+                memory.fixed = Some((at, fix.latitude, fix.longitude));
             }
         }
         memory
@@ -192,6 +206,28 @@ impl Screen {
         self.position.as_ref().map_or(Ok(()), PositionCheck::check)
     }
 
+    /// Says which of it makes no sense for signals of a type.
+    ///
+    /// # Errors
+    /// [`ScreenError::NotFor`].
+    pub fn check_type(&self, value_type: ValueType) -> Result<(), ScreenError> {
+        let of_numbers = [
+            (!self.markers.is_empty(), "a marker"),
+            (self.possible.is_some(), "a possible range"),
+            (self.expected.is_some(), "an expected range"),
+            (self.fastest_per_s.is_some(), "the fastest change"),
+            (self.frozen_after_s.is_some(), "being frozen"),
+            (self.outlier.is_some(), "being an outlier"),
+        ];
+        let found = match value_type {
+            ValueType::Position => {
+                of_numbers.iter().find(|(is_asked, _)| *is_asked).map(|(_, what)| (*what, "numbers and flags"))
+            }
+            _ => self.position.as_ref().map(|_| ("how it moves", "positions")),
+        };
+        found.map_or(Ok(()), |(what, of)| Err(ScreenError::NotFor(what, of)))
+    }
+
     /// Whether it says nothing at all.
     #[must_use]
     pub fn is_empty(&self) -> bool {
@@ -219,11 +255,7 @@ impl Screen {
     /// A value older than the one before is judged by itself alone, and the memory
     /// is left as it is.
     pub fn judge(&self, at: i64, value: f64, beside: &Beside, memory: &mut Memory) -> Quality {
-        let position = |memory: &mut Memory| {
-            let check = self.position.as_ref()?;
-            check.judge(at, beside.position, beside.fix, &mut memory.fixed)
-        };
-        let alone = self.alone(value, beside).or_else(|| position(memory));
+        let alone = self.alone(value, beside);
         if memory.at.is_some_and(|before| at <= before) {
             return alone.unwrap_or_else(|| self.expectation(value));
         }
@@ -238,11 +270,27 @@ impl Screen {
         quality
     }
 
+    /// As [`Screen::judge`], of a position.
+    pub fn judge_fix(&self, at: i64, here: &Fix, beside: &Beside, memory: &mut Memory) -> Quality {
+        let apart = self.apart(beside);
+        if matches!(apart, Some(Quality::Rejected(_))) {
+            return apart.unwrap_or_default();
+        }
+        let check = self.position.as_ref();
+        let moved = check.and_then(|check| check.judge(at, here, beside.fix, &mut memory.fixed));
+        moved.or(apart).unwrap_or_default()
+    }
+
     /// What a value says by itself.
     fn alone(&self, value: f64, beside: &Beside) -> Option<Quality> {
         if self.possible.is_some_and(|possible| !possible.holds(value)) {
             return Some(Quality::Rejected(Cause::Range));
         }
+        self.apart(beside)
+    }
+
+    /// What can be said whatever the value is.
+    fn apart(&self, beside: &Beside) -> Option<Quality> {
         if self.dependence.as_ref().is_some_and(|dependence| beside.flag != Some(dependence.is)) {
             return Some(Quality::Rejected(Cause::Dependent));
         }

@@ -22,7 +22,10 @@ pub enum ScreenError {
     /// No signal to depend on.
     #[error("name the signal on which it depends")]
     Dependence,
-    /// No two signals for a position, or nothing to tell its quality by.
-    #[error("a position is two signals, latitude and longitude, and its quality a third with a number")]
+    /// Nothing to tell the quality of a position by.
+    #[error("how good a position is tells another signal, and a number that it has to reach")]
     Position,
+    /// A check that is for other types of signals.
+    #[error("{0} is checked of {1} only")]
+    NotFor(&'static str, &'static str),
 }

@@ -333,6 +333,7 @@ impl Run {
                 .map(|value| match value {
                     Value::Text(text) => 4 + text.len() / 16,
                     Value::Flag(_) | Value::Number(_) => 3,
+                    Value::Position(_) => 6,
                 })
                 .sum(),
         };
@@ -371,6 +372,7 @@ impl FromIterator<Point> for Run {
 #[cfg(test)]
 pub(super) mod tests {
     use super::*;
+    use crate::fix::Fix;
     use crate::quality::Cause;
     use proptest::prelude::*;
     use std::collections::BTreeMap;
@@ -382,6 +384,7 @@ pub(super) mod tests {
             1 => prop::num::f64::NORMAL.prop_map(Value::Number),
             1 => any::<bool>().prop_map(Value::Flag),
             1 => "[a-c]{0,3}".prop_map(Value::Text),
+            1 => any_fix().prop_map(Value::from),
         ];
         let quality = prop_oneof![
             9 => Just(Quality::Good),
@@ -390,6 +393,14 @@ pub(super) mod tests {
         ];
         let raw = prop_oneof![9 => Just(None), 1 => (0i32..4096).prop_map(|n| Some(f64::from(n)))];
         (at, value, quality, raw).prop_map(|(at, value, quality, raw)| Point { at: moment(at), value, quality, raw })
+    }
+
+    fn any_fix() -> impl Strategy<Value = Fix> {
+        let metres = || prop::option::of((0i32..9_000).prop_map(|n| f64::from(n) / 10.0));
+        let degrees = (-900_000i32..900_000).prop_map(|n| f64::from(n) / 1e4);
+        (degrees, prop::num::f64::NORMAL, metres(), metres()).prop_map(
+            |(latitude, longitude, altitude_m, accuracy_m)| Fix { latitude, longitude, altitude_m, accuracy_m },
+        )
     }
 
     pub(crate) fn any_run(times: Range<i64>, len: usize) -> impl Strategy<Value = Run> {

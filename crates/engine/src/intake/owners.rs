@@ -116,10 +116,11 @@ pub(super) async fn parts<'a>(
 /// values, or the base name of a SenML pack.
 fn take_name(decoded: &mut Decoded<'_>) -> Option<String> {
     let place = decoded.items.iter().position(|item| item.name == "device");
-    let said = place.map(|place| match decoded.items.remove(place).value {
-        Raw::Text(text) => text.into_owned(),
-        Raw::Number(number) => number.to_string(),
-        Raw::Flag(flag) => flag.to_string(),
+    let said = place.and_then(|place| match decoded.items.remove(place).value {
+        Raw::Text(text) => Some(text.into_owned()),
+        Raw::Number(number) => Some(number.to_string()),
+        Raw::Flag(flag) => Some(flag.to_string()),
+        Raw::List(_) | Raw::Position(_) => None,
     });
     decoded.items.retain(|item| item.name != "device");
     said.or_else(|| decoded.sender.clone())

@@ -11,7 +11,7 @@ use crate::problem::Problem;
 use jiff::tz::TimeZone;
 use lantern_api::{Becomes, NewSignal, Tried, TriedValue};
 use lantern_core::decode::{Item, Raw, Times};
-use lantern_core::intake::{Placed, Plan, PlannedSignal, place};
+use lantern_core::intake::{Placed, Plan, PlannedSignal, join, place};
 use lantern_core::{Moment, SignalId, Value};
 use lantern_store::Site;
 
@@ -50,10 +50,14 @@ impl Intake {
         let dialect = read.dialect.to_owned();
         let recognised = read.remark.map(remark).into_iter();
         Ok(match read.decoded {
-            Ok(decoded) => Tried {
+            Ok(mut decoded) => Tried {
                 dialect,
                 count: decoded.items.len(),
-                values: decoded.items.into_iter().take(SHOWN).map(|item| tried(&plan.plan, item, times.now)).collect(),
+                values: join(&plan.plan, decoded.items, &mut decoded.refused)
+                    .into_iter()
+                    .take(SHOWN)
+                    .map(|item| tried(&plan.plan, item, times.now))
+                    .collect(),
                 refused: named(decoded.refused),
                 remarks: recognised.chain(decoded.remarks.into_iter().map(remark)).collect(),
             },
@@ -98,6 +102,8 @@ fn tried(plan: &Plan, item: Item<'_>, now: Moment) -> TriedValue {
         Raw::Number(number) => Value::Number(*number),
         Raw::Flag(flag) => Value::Flag(*flag),
         Raw::Text(text) => Value::Text(text.chars().take(200).collect()),
+        Raw::List(list) => Value::Text(format!("{list:?}")),
+        Raw::Position(fix) => (*fix).into(),
     };
     let (name, at) = (item.name.to_string(), item.at.map(|at| at.to_string()));
     let (device, unit) = (item.device.as_deref().map(str::to_owned), item.unit.as_deref().map(str::to_owned));

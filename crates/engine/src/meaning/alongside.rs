@@ -113,8 +113,4 @@ impl Others for Alongside<'_> {
     fn last(&self, need: usize, at: i64) -> Option<(i64, f64)> {
         self.cursors.get(need)?.1.last(at)
     }
-
-    fn beside(&self, need: usize, at: i64) -> Option<f64> {
-        self.cursors.get(need)?.1.beside(at)
-    }
 }

@@ -7,7 +7,7 @@ use crate::documents;
 use crate::latest::Latest;
 use crate::memories::SiteMemories;
 use crate::problem::Problem;
-use lantern_core::meaning::{Memory, SignalMeaning, SiteMeanings, Want};
+use lantern_core::meaning::{Memory, SignalMeaning, SiteMeanings};
 use lantern_core::quality::{Cause, Quality};
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading, SignalId, Value};
@@ -194,21 +194,10 @@ impl Work {
         if !context.is_empty() {
             readings.iter().filter(|one| !touched.contains(&one.signal)).for_each(|one| context.note(one));
         }
-        let mut is_converted = vec![false; self.parts.len()];
         let mut none = Memory::default();
-        for (index, part) in self.parts.iter().enumerate() {
-            // The other half of a position has to be converted, but not screened.
-            let beside = part.meaning.checked.needs().iter().zip(&part.meaning.needs);
-            let beside = beside.filter(|(need, _)| need.want == Want::Beside).map(|(_, signal)| *signal);
-            let partners = beside.filter_map(|signal| touched.iter().position(|known| *known == signal));
-            for convert in partners.chain([index]).collect::<Vec<_>>() {
-                if !std::mem::replace(&mut is_converted[convert], true) {
-                    let part = &self.parts[convert];
-                    let memory = memories.get_mut(&part.meaning.signal).unwrap_or(&mut none);
-                    part.convert(readings, context, memory);
-                }
-            }
+        for part in &self.parts {
             let memory = memories.get_mut(&part.meaning.signal).unwrap_or(&mut none);
+            part.convert(readings, context, memory);
             part.screen(readings, context, memory, now);
         }
     }
@@ -240,10 +229,9 @@ impl Part {
         }
         for place in &self.places {
             let reading = &mut readings[*place];
-            let Some(value) = reading.value.as_number() else { continue };
             let others = context.seen_by(&self.meaning.needs);
-            let (at, late) = (reading.at.as_micros(), now.as_micros() - reading.at.as_micros());
-            reading.quality = checked.screen(at, value, reading.quality, Some(late), &others, memory);
+            let (at, late) = (reading.at.as_micros(), Some(now.as_micros() - reading.at.as_micros()));
+            reading.quality = checked.judge(at, &reading.value, reading.quality, late, &others, memory);
             context.note(reading);
         }
     }

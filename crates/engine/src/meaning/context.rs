@@ -89,8 +89,4 @@ impl Others for Seen<'_> {
     fn last(&self, need: usize, at: i64) -> Option<(i64, f64)> {
         self.history(need)?.last(at)
     }
-
-    fn beside(&self, need: usize, at: i64) -> Option<f64> {
-        self.history(need)?.beside(at)
-    }
 }

@@ -69,11 +69,7 @@ impl<'a> Evaluation<'a> {
     }
 }
 
-/// Takes in a value of an input if it is good, and says whether it is.
+/// Takes in a value of an input if it is good, and says whether it is of use.
 fn take(derivation: &mut Derivation<'_>, place: usize, point: &Point) -> bool {
-    let value = point.value.as_number().filter(|_| point.quality.is_good());
-    if let Some(value) = value {
-        derivation.take(place, point.at.as_micros(), value);
-    }
-    value.is_some()
+    point.quality.is_good() && derivation.take(place, point.at.as_micros(), &point.value)
 }

@@ -3,6 +3,7 @@
 use super::alongside::Alongside;
 use lantern_core::meaning::{Memory, SignalMeaning};
 use lantern_core::quality::{Cause, Quality};
+use lantern_core::screen::unscreened;
 use lantern_core::series::{Point, Run};
 use lantern_core::{Micros, Moment, SignalId, Value};
 use lantern_store::{Store, StoreError};
@@ -49,7 +50,8 @@ impl<'a> Remake<'a> {
         // How late it came is not known any more; that it was too late is.
         let was_late = old.quality == Quality::Suspect(Cause::Time);
         let sent = old.sent();
-        let mut new = Point { at: old.at, value: sent, quality: Quality::Good, raw: None };
+        let quality = unscreened(&sent);
+        let mut new = Point { at: old.at, value: sent, quality, raw: None };
         if let Some(meaning) = self.meaning {
             self.alongside.reach(at).await?;
             if meaning.checked.converts()
@@ -58,9 +60,7 @@ impl<'a> Remake<'a> {
                 let (value, quality) = meaning.checked.convert(at, raw, &self.alongside, memory);
                 new = Point { value: Value::Number(value), quality, raw: Some(raw), ..new };
             }
-            if let Some(value) = new.value.as_number() {
-                new.quality = meaning.checked.screen(at, value, new.quality, None, &self.alongside, memory);
-            }
+            new.quality = meaning.checked.judge(at, &new.value, new.quality, None, &self.alongside, memory);
         }
         if new.quality.is_good() && was_late {
             new.quality = old.quality;

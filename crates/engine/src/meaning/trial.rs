@@ -16,8 +16,9 @@ use lantern_api as api;
 use lantern_core::convert::ConversionError;
 use lantern_core::meaning::{Checked, Derivation, Meaning, MeaningError, Memory, SignalMeaning};
 use lantern_core::quality::Quality;
-use lantern_core::series::Run;
-use lantern_core::{Moment, SignalId};
+use lantern_core::screen::unscreened;
+use lantern_core::series::{Point, Run};
+use lantern_core::{Moment, SignalId, Value};
 use lantern_store::{Device, Order, Page, Signal, Site, Store, StoreError};
 use std::sync::Arc;
 
@@ -77,6 +78,13 @@ impl Trials {
             if let Some(value) = value {
                 put(&mut tried, &bound.checked, at, value, Quality::Good, &context.seen_by(&bound.needs));
             }
+            return Ok(tried);
+        }
+        if let Some(Point { value: value @ Value::Position(_), .. }) = &last {
+            let seen = context.seen_by(&bound.needs);
+            let quality = bound.checked.judge(at, value, unscreened(value), None, &seen, &mut Memory::default());
+            tried.value = Some(value.clone());
+            (tried.quality, tried.cause) = shown::doubt(quality).unzip();
             return Ok(tried);
         }
         tried.raw = raw.or_else(|| last.as_ref().and_then(|point| point.sent().as_number()));

@@ -10,7 +10,7 @@ pub(super) fn c(name: &str, variables: &[Variable<'_>], place: &Place) -> Recipe
         .map(|v| match &v.sample.value {
             Value::Number(number) => format!("    double {} = {number:?};\n", v.name),
             Value::Flag(flag) => format!("    int {} = {};\n", v.name, i32::from(*flag)),
-            Value::Text(_) => format!("    const char *{} = {};\n", v.name, v.sample.json()),
+            Value::Text(_) | Value::Position(_) => format!("    const char *{} = {};\n", v.name, v.sample.json()),
         })
         .collect();
     let formats: Vec<String> = variables
@@ -18,7 +18,7 @@ pub(super) fn c(name: &str, variables: &[Variable<'_>], place: &Place) -> Recipe
         .map(|v| match &v.sample.value {
             Value::Number(_) => format!("\\\"{}\\\": %.10g", v.sample.code),
             Value::Flag(_) => format!("\\\"{}\\\": %s", v.sample.code),
-            Value::Text(_) => format!("\\\"{}\\\": \\\"%s\\\"", v.sample.code),
+            Value::Text(_) | Value::Position(_) => format!("\\\"{}\\\": \\\"%s\\\"", v.sample.code),
         })
         .collect();
     let arguments: Vec<String> = variables

@@ -8,6 +8,7 @@ mod mqtt;
 mod programs;
 
 use lantern_api::{Recipe, Recipes};
+use lantern_core::fix::Fix;
 use lantern_core::{Value, ValueType, code};
 use std::fmt::Write;
 
@@ -25,8 +26,22 @@ pub struct Sample {
 }
 
 impl Sample {
-    /// A value to begin with: the last one, or one that can be.
-    pub fn new(signal: &lantern_store::Signal, last: Option<Value>) -> Self {
+    /// A value to begin with: the last one, or one that can be. Of a position its two
+    /// numbers, since receivers give two.
+    pub fn of(signal: &lantern_store::Signal, last: Option<Value>) -> Vec<Self> {
+        if signal.value_type != Some(ValueType::Position) {
+            return vec![Self::whole(signal, last)];
+        }
+        let fix = last.as_ref().and_then(Value::as_fix).copied().unwrap_or(Fix::new(54.5, -2.25));
+        let part = |word: &str, degrees: f64| Self {
+            code: format!("{}.{word}", signal.code),
+            unit: None,
+            value: Value::Number(degrees),
+        };
+        vec![part("lat", fix.latitude), part("lon", fix.longitude)]
+    }
+
+    fn whole(signal: &lantern_store::Signal, last: Option<Value>) -> Self {
         let usual = || match signal.value_type {
             Some(ValueType::Flag) => Value::Flag(true),
             Some(ValueType::Text) => Value::Text("ok".to_owned()),
@@ -56,6 +71,7 @@ impl Sample {
             Value::Number(number) => number.to_string(),
             Value::Flag(flag) => flag.to_string(),
             Value::Text(text) => text.clone(),
+            Value::Position(fix) => fix.to_string(),
         }
     }
 

@@ -142,7 +142,7 @@ pub(super) fn senml(name: &str, variables: &[Variable<'_>], place: &Place) -> Re
         let (label, quote) = match v.sample.value {
             Value::Number(_) => ("v", ""),
             Value::Flag(_) => ("vb", ""),
-            Value::Text(_) => ("vs", "\\\""),
+            Value::Text(_) | Value::Position(_) => ("vs", "\\\""),
         };
         let unit = v.sample.unit.as_deref().map(|unit| format!(", \\\"u\\\": \\\"{unit}\\\"")).unwrap_or_default();
         format!("{{\\\"n\\\": \\\"{}\\\"{unit}, \\\"{label}\\\": {quote}${{{}}}{quote}}}", v.sample.code, v.name)

@@ -10,6 +10,7 @@ mod compare;
 mod described;
 mod device;
 mod document;
+mod join;
 mod keys;
 mod kind;
 mod several;

@@ -124,7 +124,7 @@ async fn values(
     let shift = (shift_s * 1e6) as i64;
     let numbers = readings.into_iter().filter_map(|(at, value)| match value {
         Value::Number(number) => Some((at.as_micros() + shift, listed.wanted.number(number))),
-        Value::Flag(_) | Value::Text(_) => None,
+        Value::Flag(_) | Value::Text(_) | Value::Position(_) => None,
     });
     Ok(numbers.collect())
 }

@@ -3,7 +3,8 @@
 use super::listed::Listed;
 use super::zoned_times::ZonedTimes;
 use jiff::tz::TimeZone;
-use lantern_core::{Moment, Value, senml};
+use lantern_core::fix::{Fix, FixPart};
+use lantern_core::{Moment, Value, ValueType, senml};
 use rocket::http::ContentType;
 use std::io::Write;
 
@@ -55,10 +56,7 @@ impl Format {
         match self {
             Self::Csv(_) => {
                 let mut line = vec!["time".to_owned()];
-                line.extend(columns.iter().map(|column| {
-                    let unit = column.unit.as_ref().map(|unit| format!(" ({unit})")).unwrap_or_default();
-                    format!("{}{unit}", column.path)
-                }));
+                line.extend(columns.iter().flat_map(headings));
                 write_row(buffer, &line);
             }
             Self::SenmlJson { .. } => buffer.push(b'['),
@@ -71,9 +69,13 @@ impl Format {
     pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &mut [Option<Value>]) {
         if let Self::Csv(times) = self {
             times.write(buffer, at);
-            for value in values {
-                buffer.push(b',');
-                write_value(buffer, value.as_ref());
+            for (column, value) in columns.iter().zip(values) {
+                if column.signal.value_type == Some(ValueType::Position) {
+                    write_position(buffer, value.as_ref().and_then(Value::as_fix));
+                } else {
+                    buffer.push(b',');
+                    write_value(buffer, value.as_ref());
+                }
             }
             buffer.extend_from_slice(b"\r\n");
             return;
@@ -111,6 +113,29 @@ impl Format {
     }
 }
 
+/// What stands above the columns of a signal: a position has one for each of its numbers.
+fn headings(column: &Listed) -> Vec<String> {
+    let heading = |name: &str, unit: Option<&str>| match unit {
+        Some(unit) => format!("{name} ({unit})"),
+        None => name.to_owned(),
+    };
+    if column.signal.value_type != Some(ValueType::Position) {
+        return vec![heading(&column.path, column.unit.as_deref())];
+    }
+    let of_part = |part: FixPart| heading(&format!("{}.{}", column.path, part.as_str()), Some(part.unit()));
+    FixPart::ALL.into_iter().map(of_part).collect()
+}
+
+fn write_position(buffer: &mut Vec<u8>, fix: Option<&Fix>) {
+    for part in FixPart::ALL {
+        buffer.push(b',');
+        if let Some(number) = fix.and_then(|fix| fix.part(part)) {
+            // Writing into memory does not fail.
+            let _ = write!(buffer, "{number}");
+        }
+    }
+}
+
 fn write_value(buffer: &mut Vec<u8>, value: Option<&Value>) {
     match value {
         None => {}
@@ -118,6 +143,8 @@ fn write_value(buffer: &mut Vec<u8>, value: Option<&Value>) {
             // Writing into memory does not fail.
             let _ = write!(buffer, "{number}");
         }
+        // Only where the type of its signal was changed since.
+        Some(Value::Position(fix)) => write_text(buffer, &fix.to_string()),
         Some(Value::Flag(flag)) => buffer.push(if *flag { b'1' } else { b'0' }),
         // A spreadsheet would take such a text for a formula and run it.
         Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => {

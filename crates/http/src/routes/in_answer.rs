@@ -24,6 +24,7 @@ pub(super) fn lines(commands: &[CommandForDevice]) -> String {
             let value = match value {
                 lantern_api::Value::Flag(flag) => flag.to_string(),
                 lantern_api::Value::Number(number) => number.to_string(),
+                lantern_api::Value::Position(fix) => fix.to_string(),
                 lantern_api::Value::Text(text) => form_urlencoded::byte_serialize(text.as_bytes()).collect(),
             };
             let _ = write!(text, " {name}={value}");

@@ -110,6 +110,9 @@ async fn value_of(engine: &Engine, device: &Device, wanted: Option<&str>) -> Res
         Value::Number(number) => format!("{number:.*}", usize::from(decimals)),
         Value::Flag(flag) => if *flag { "yes" } else { "no" }.to_owned(),
         Value::Text(text) => text.clone(),
+        Value::Position(fix) => {
+            format!("{:.*} {:.*}", usize::from(decimals), fix.latitude, usize::from(decimals), fix.longitude)
+        }
     };
     let symbol = &of.symbol;
     let long = if symbol.is_empty() { short.clone() } else { format!("{short} {symbol}") };

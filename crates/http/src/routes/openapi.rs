@@ -28,7 +28,7 @@ pub(super) fn routes() -> Vec<Route> {
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
         keys::add_several,
-        signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove,
+        signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove, signals::join_position,
         keys::list, keys::issue, keys::revoke, keys::replace,
         keys::site_list, keys::site_issue, keys::site_revoke, keys::site_replace,
         kinds::list, kinds::add, kinds::show, kinds::revise, kinds::remove, kinds::revisions, kinds::followers,

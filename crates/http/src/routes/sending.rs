@@ -38,7 +38,7 @@ async fn show_recipes(
     for signal in engine.store.signals(device.id).await? {
         if signal.value_type.is_some() {
             let last = engine.latest.readings(signal.id).await?.pop();
-            samples.push(Sample::new(&signal, last.map(|(_, value)| value)));
+            samples.extend(Sample::of(&signal, last.map(|(_, value)| value)));
         }
     }
     let mut place = Place::new(base.shown());

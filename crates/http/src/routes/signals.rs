@@ -6,23 +6,23 @@ use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{NewSignal, Page, Removal, Signal, SignalChange};
+use lantern_api::{JoinPosition, JoinedPosition, NewSignal, Page, Removal, Signal, SignalChange};
 use lantern_core::SignalId;
 use lantern_engine::Engine;
 use lantern_engine::shown;
-use lantern_store as store;
+use lantern_store::{self as store, OtherName};
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, patch, post, routes};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, add, show, change, extent, remove]
+    routes![list, add, show, change, extent, remove, join_position]
 }
 
-/// The other names of a signal.
-fn also(names: &[(String, SignalId)], signal: SignalId) -> Vec<String> {
-    names.iter().filter(|(_, id)| *id == signal).map(|(name, _)| name.clone()).collect()
+/// The other names of a signal, those of its parts too.
+fn also(names: &[OtherName], signal: SignalId) -> Vec<String> {
+    names.iter().filter(|other| other.signal == signal).map(|other| other.name.clone()).collect()
 }
 
 /// The signals of a device, in the order they were declared.
@@ -131,4 +131,21 @@ async fn remove(
         engine.set_up.remove_signal(&device, &signal).await?;
     }
     Ok(Json(removal(extent, removed)))
+}
+
+/// Join signals or arrivals of numbers to one of positions, with their past. What is sent
+/// under their names is a part of it from then on.
+#[utoipa::path(operation_id = "signals_join_position", context_path = "/api/v1", tag = "signals",
+    request_body = JoinPosition,
+    responses((status = 200, body = JoinedPosition), (status = "default", body = lantern_api::Problem)))]
+#[post("/sites/<site>/devices/<device>/position", data = "<body>")]
+async fn join_position(
+    engine: &State<Arc<Engine>>,
+    person: Change,
+    site: &str,
+    device: &str,
+    body: Body<JoinPosition>,
+) -> Answer<JoinedPosition> {
+    let (site, device) = found::device(&engine.store, site, device).await?;
+    Ok(Json(engine.set_up.join_position(&site, &device, &body.0, &person.0.person.name).await?))
 }

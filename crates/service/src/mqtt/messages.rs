@@ -16,16 +16,10 @@ pub(super) fn now_payloads(topic: &str, shown: &PublishedSignal, at: Moment, val
         Value::Number(number) => number.to_string(),
         Value::Flag(flag) => flag.to_string(),
         Value::Text(text) => text.clone(),
+        Value::Position(fix) => fix.to_string(),
     };
     let mut object = serde_json::Map::new();
-    object.insert(
-        "value".to_owned(),
-        match value {
-            Value::Number(number) => serde_json::json!(number),
-            Value::Flag(flag) => serde_json::json!(flag),
-            Value::Text(text) => serde_json::json!(text),
-        },
-    );
+    object.insert("value".to_owned(), serde_json::json!(value));
     if let Some(unit) = &shown.unit {
         object.insert("unit".to_owned(), serde_json::json!(unit));
     }

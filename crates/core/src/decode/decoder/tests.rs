@@ -22,6 +22,8 @@ fn seen(decoder: &str, body: &[u8]) -> String {
             Raw::Number(number) => number.to_string(),
             Raw::Flag(flag) => flag.to_string(),
             Raw::Text(text) => format!("'{text}'"),
+            Raw::List(list) => format!("{list:?}"),
+            Raw::Position(fix) => fix.to_string(),
         };
         let device = item.device.map(|d| format!("{d}/")).unwrap_or_default();
         let unit = item.unit.unwrap_or_default();

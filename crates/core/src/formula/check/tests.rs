@@ -10,10 +10,11 @@ fn signals(name: &str) -> Option<SignalType> {
         "pressure" => Some("hPa"),
         "lat" | "lon" => Some("deg"),
         "count" => None,
-        "door" => return Some(SignalType { unit: None, is_flag: true }),
+        "pos" | "sorrel/pos" => return Some(SignalType { unit: None, value_type: ValueType::Position }),
+        "door" => return Some(SignalType { unit: None, value_type: ValueType::Flag }),
         _ => return None,
     };
-    Some(SignalType { unit: unit.map(|unit| UnitCode::parse(unit).unwrap()), is_flag: false })
+    Some(SignalType { unit: unit.map(|unit| UnitCode::parse(unit).unwrap()), value_type: ValueType::Number })
 }
 
 fn formula(text: &str, output: Option<&str>) -> Result<Formula, FormulaError> {
@@ -38,6 +39,16 @@ fn formulas_give_what_was_worked_out_by_hand() {
         ("dew_point(temp, hum)", Some("Cel"), &[20.0, 50.0], 9.255_174_599),
         ("altitude(pressure, 1013.25 \"hPa\")", Some("m"), &[900.0], 988.500_079),
         ("distance(lat, lon, 0 \"deg\", 1 \"deg\")", Some("m"), &[0.0, 0.0], 111_195.080_234),
+        ("latitude(pos)", Some("deg"), &[54.5], 54.5),
+        ("longitude(pos) - longitude({sorrel/pos})", Some("deg"), &[3.0, 1.0], 2.0),
+        ("altitude(pos) + 0.1 \"km\"", Some("m"), &[20.0], 120.0),
+        ("accuracy(pos)", Some("m"), &[4.0], 4.0),
+        ("distance(pos, {sorrel/pos})", Some("km"), &[0.0, 0.0, 0.0, 1.0], 111.195_080_234),
+        ("distance(pos, 0 \"deg\", 1 \"deg\")", Some("m"), &[0.0, 0.0], 111_195.080_234),
+        ("distance(pos, previous(pos))", Some("m"), &[0.0, 1.0, 0.0, 0.0], 111_195.080_234),
+        // Latitude, longitude and second of the position before, then of the last.
+        ("speed(pos)", Some("m/s"), &[0.0, 0.0, 100.0, 0.0, 1.0, 200.0], 1_111.950_802),
+        ("course(pos)", Some("deg"), &[0.0, 0.0, 100.0, 0.0, -1.0, 200.0], 270.0),
         ("if door then 1 else 0", None, &[1.0], 1.0),
         ("if level > 2 \"m\" and not door then level else 0 \"m\"", Some("m"), &[2.5, 0.0], 2.5),
         ("count - previous(count)", None, &[7.0, 5.0], 2.0),
@@ -60,6 +71,12 @@ fn errors_name_the_character_and_what_was_expected() {
         ("", None, "character 1: a number, a signal, a function or `(` was expected, and here is the end"),
         ("1 +", None, "character 4: a number"),
         ("(1 + 2", None, "character 7: `)` was expected"),
+        ("pos * 2", None, "character 1: `pos` is a position; say which number of it, such as `speed(pos)`"),
+        ("speed(level)", Some("m/s"), "character 1: `speed` is written `speed(position)`"),
+        ("speed(previous(pos))", Some("m/s"), "character 1: `speed` is written"),
+        ("distance(pos, level)", Some("m"), "character 15: a signal with positions was expected"),
+        ("distance(pos, 1, 2)", Some("m"), "character 15: this is a plain number"),
+        ("average(pos, 10 \"min\")", None, "`pos` is a position"),
         ("1 2", None, "character 3: an operator or the end was expected, and here is `2`"),
         ("tempo * 2", None, "character 1: there is no signal `tempo`"),
         (

@@ -2,21 +2,23 @@ use super::super::{History, NoOthers};
 use super::*;
 
 fn signals(name: &str) -> Option<SignalType> {
-    let number = |unit: &str| Some(SignalType { unit: Some(UnitCode::parse(unit).unwrap()), is_flag: false });
+    let number =
+        |unit: &str| Some(SignalType { unit: Some(UnitCode::parse(unit).unwrap()), value_type: ValueType::Number });
     match name {
+        "pos" => Some(SignalType { unit: None, value_type: ValueType::Position }),
         "cold" => number("[degF]"),
         "level" | "other/level" => number("m"),
         "lat" | "lon" => number("deg"),
-        "sats" => Some(SignalType { unit: None, is_flag: false }),
-        "bonded" => Some(SignalType { unit: None, is_flag: true }),
+        "sats" => Some(SignalType { unit: None, value_type: ValueType::Number }),
+        "bonded" => Some(SignalType { unit: None, value_type: ValueType::Flag }),
         _ => None,
     }
 }
 
-fn checked(own: &str, unit: &str, text: &str) -> Result<Checked, MeaningError> {
+fn checked(unit: &str, text: &str) -> Result<Checked, MeaningError> {
     let meaning: Meaning = serde_json::from_str(text).unwrap();
     let unit = UnitCode::parse(unit).unwrap();
-    Checked::new(&meaning, own, ValueType::Number, Some(&unit), &signals)
+    Checked::new(&meaning, ValueType::Number, Some(&unit), &signals)
 }
 
 struct Known(Vec<History>);
@@ -24,10 +26,6 @@ struct Known(Vec<History>);
 impl Others for Known {
     fn last(&self, need: usize, at: i64) -> Option<(i64, f64)> {
         self.0[need].last(at)
-    }
-
-    fn beside(&self, need: usize, at: i64) -> Option<f64> {
-        self.0[need].beside(at)
     }
 }
 
@@ -43,7 +41,6 @@ fn known(values: &[(i64, f64)]) -> Known {
 #[test]
 fn the_cold_junction_is_another_signal_in_its_own_unit() {
     let meaning = checked(
-        "hot",
         "Cel",
         r#"{"conversion": {"from": "mV", "steps": [{"step": "thermocouple", "kind": "K", "cold_junction": "cold"}]},
             "others_within_s": 10}"#,
@@ -78,7 +75,7 @@ fn markers_are_looked_for_in_what_was_sent() {
         ),
     ];
     for (unit, text, values) in cases {
-        let (meaning, mut memory) = (checked("x", unit, text).unwrap(), Memory::default());
+        let (meaning, mut memory) = (checked(unit, text).unwrap(), Memory::default());
         for (at, (sent, value, quality)) in (0..).zip(*values) {
             let (found, before) = meaning.convert(at, *sent, &NoOthers, &mut memory);
             let judged = meaning.screen(at, found, before, None, &NoOthers, &mut memory);
@@ -87,44 +84,66 @@ fn markers_are_looked_for_in_what_was_sent() {
     }
 }
 
+fn of_position(text: &str) -> Result<Checked, MeaningError> {
+    Checked::new(&serde_json::from_str(text).unwrap(), ValueType::Position, None, &signals)
+}
+
 #[test]
-fn both_halves_of_a_position_come_to_the_same() {
-    let text = r#"{"screen": {"position": {"latitude": "lat", "longitude": "lon", "fastest_m_per_s": 30}}}"#;
-    let (lat, lon) = (checked("lat", "deg", text).unwrap(), checked("lon", "deg", text).unwrap());
-    let (mut lat_memory, mut lon_memory) = (Memory::default(), Memory::default());
-    for (second, place, expected) in [
-        (0, (54.5, -2.3), Quality::Good),
-        (2, (0.0, 0.0), Quality::Rejected(Cause::Position)),
-        (4, (54.5001, -2.3), Quality::Good),
-        (6, (54.5001, -2.5), Quality::Rejected(Cause::Position)),
+fn a_position_is_screened_as_one() {
+    let screened = of_position(
+        r#"{"screen": {"position": {"fastest_m_per_s": 30, "fix": {"signal": "sats", "at_least": 4}}, "late_after_s": 60}}"#,
+    )
+    .unwrap();
+    let mut memory = Memory::default();
+    for (second, (latitude, longitude), satellites, late_s, expected) in [
+        (0, (54.5, -2.3), 7.0, 1, Quality::Good),
+        (2, (54.5, -2.3), 3.0, 1, Quality::Rejected(Cause::Position)),
+        (4, (54.5001, -2.3), 7.0, 1, Quality::Good),
+        (6, (54.5001, -2.5), 7.0, 1, Quality::Rejected(Cause::Position)),
+        (8, (54.5002, -2.3), 7.0, 61, Quality::Suspect(Cause::Time)),
     ] {
-        let at = second * 1_000_000;
-        let north = lat.screen(at, place.0, Quality::Good, None, &known(&[(at, place.1)]), &mut lat_memory);
-        let east = lon.screen(at, place.1, Quality::Good, None, &known(&[(at, place.0)]), &mut lon_memory);
-        assert_eq!((north, east), (expected, expected), "at {second} s");
+        let (at, fix) = (second * 1_000_000, Fix::new(latitude, longitude));
+        let known = known(&[(at, satellites)]);
+        let found = screened.judge(at, &fix.into(), Quality::Good, Some(late_s * 1_000_000), &known, &mut memory);
+        assert_eq!(found, expected, "at {second} s");
     }
-    assert!(matches!(checked("alt", "m", text), Err(MeaningError::Elsewhere(..))));
+    let nowhere = Quality::Rejected(Cause::Position);
+    let found = screened.judge(9_000_000, &Fix::new(0.0, 0.0).into(), nowhere, None, &NoOthers, &mut memory);
+    assert_eq!(found, nowhere);
+}
+
+#[test]
+fn a_screen_fits_the_type_of_its_signal() {
+    for text in [
+        r#"{"screen": {"possible": {"low": 1}}}"#,
+        r#"{"screen": {"fastest_per_s": 1}}"#,
+        r#"{"screen": {"markers": [-127]}}"#,
+        r#"{"conversion": {"from": "m", "steps": []}}"#,
+    ] {
+        of_position(text).unwrap_err();
+    }
+    let error = checked("m", r#"{"screen": {"position": {}}}"#).map(|_| ()).unwrap_err();
+    assert_eq!(error.to_string(), "the screen: how it moves is checked of positions only");
 }
 
 #[test]
 fn what_does_not_fit_is_named() {
-    for (own, unit, text, expected) in [
-        ("x", "m", r#"{"conversion": {"steps": []}, "formula": "level"}"#, "not both"),
-        ("x", "m", r#"{"formula": "levle * 2"}"#, "the formula: character 1: there is no signal `levle`"),
-        ("x", "Cel", r#"{"formula": "level * 2"}"#, "the result is a length (L), but `Cel` is a temperature"),
-        ("x", "m", r#"{"screen": {"while": {"signal": "level", "is": true}}}"#, "`level` must be a flag"),
-        ("x", "m", r#"{"screen": {"while": {"signal": "nothing", "is": true}}}"#, "no signal `nothing`"),
-        ("x", "m", r#"{"conversion": {"from": "mV", "steps": [{"step": "echo", "air": 20}]}}"#, "step 1"),
+    for (unit, text, expected) in [
+        ("m", r#"{"conversion": {"steps": []}, "formula": "level"}"#, "not both"),
+        ("m", r#"{"formula": "levle * 2"}"#, "the formula: character 1: there is no signal `levle`"),
+        ("Cel", r#"{"formula": "level * 2"}"#, "the result is a length (L), but `Cel` is a temperature"),
+        ("m", r#"{"screen": {"while": {"signal": "level", "is": true}}}"#, "`level` must be a flag"),
+        ("m", r#"{"screen": {"while": {"signal": "nothing", "is": true}}}"#, "no signal `nothing`"),
+        ("m", r#"{"conversion": {"from": "mV", "steps": [{"step": "echo", "air": 20}]}}"#, "step 1"),
         (
-            "x",
             "m",
             r#"{"conversion": {"steps": [{"step": "echo", "air": "level"}]}}"#,
             "`level`: `m` is a length (L) and `Cel` is a temperature (Th)",
         ),
-        ("x", "m", r#"{"others_within_s": 0}"#, "up to a week"),
-        ("x", "m", r#"{"formula": "level > 2 \"m\""}"#, "the result is yes or no"),
+        ("m", r#"{"others_within_s": 0}"#, "up to a week"),
+        ("m", r#"{"formula": "level > 2 \"m\""}"#, "the result is yes or no"),
     ] {
-        let error = checked(own, unit, text).map(|_| ()).unwrap_err().to_string();
+        let error = checked(unit, text).map(|_| ()).unwrap_err().to_string();
         assert!(error.contains(expected), "{text}: {error}");
     }
 }
