@@ -145,6 +145,11 @@ async fn values(service: &Service, happened: &mut Happened) {
     ] {
         happened.note(&service.deliver(&key, body).await, code);
     }
+    let boat = service.device("boat", &["n", "e"]).await;
+    service.deliver(&boat, r#"{"n": 54.5, "e": -2.25}"#).await;
+    let join = json!({"into": "pos", "latitude": "n", "longitude": "e"});
+    service.post("sites/marlbeck/devices/boat/position", join).await.ok();
+    happened.note(&service.deliver(&boat, r#"{"n": 54.5}"#).await, "half-position");
     assert_eq!(service.readings("larder", "temp").await, []);
 }
 

@@ -49,14 +49,51 @@ mod tests {
     #[test]
     fn released_migrations_are_as_they_were() {
         let begins = migrator().iter().map(|one| one.checksum[..4].to_vec()).collect::<Vec<_>>();
-        let released: [[u8; 4]; 6] = [
+        let released: [[u8; 4]; 7] = [
             [0xad, 0x2e, 0x71, 0x3d],
             [0x8b, 0xe5, 0x20, 0x8a],
             [0xc9, 0xc3, 0x05, 0x52],
             [0x65, 0xab, 0xda, 0xa7],
             [0x21, 0xcf, 0x4b, 0x7b],
             [0xa9, 0x8b, 0x57, 0x7b],
+            [0x94, 0x1f, 0xf5, 0x61],
         ];
         assert_eq!(begins, released.map(Vec::from));
+    }
+
+    #[tokio::test]
+    async fn signals_and_their_names_outlive_the_coming_of_positions() {
+        let pool = sqlx::SqlitePool::connect("sqlite::memory:").await.unwrap();
+        let before = migrator().iter().filter(|one| one.version < 7).cloned().collect();
+        sqlx::migrate::Migrator::with_migrations(before).run(&pool).await.unwrap();
+        let filled = r#"
+            INSERT INTO site (id, code, name, zone, created_at) VALUES (1, 's', 'S', 'UTC', 0);
+            INSERT INTO device (id, site_id, code, name, note, interval_s, created_at) VALUES (1, 1, 'd', 'D', '', 60, 0);
+            INSERT INTO signal (id, device_id, code, name, note, value_type, created_at, meaning) VALUES
+                (1, 1, 'lat', 'L', '', 'number', 0, '{"form":1,"document":{"screen":{"position":{"latitude":"lat"},"late_after_s":5}}}'),
+                (2, 1, 'door', 'D', '', 'flag', 0, NULL),
+                (3, 1, 'odd', 'O', '', NULL, 0, NULL);
+            INSERT INTO signal_name (device_id, name, signal_id) VALUES (1, 'breite', 1);
+        "#;
+        sqlx::raw_sql(filled).execute(&pool).await.unwrap();
+        migrator().run(&pool).await.unwrap();
+        let kept: Vec<(String, Option<String>, Option<String>)> =
+            sqlx::query_as("SELECT code, value_type, meaning FROM signal ORDER BY id").fetch_all(&pool).await.unwrap();
+        let meaning = r#"{"form":1,"document":{"screen":{"late_after_s":5}}}"#;
+        let text = |text: &str| Some(text.to_owned());
+        assert_eq!(
+            kept,
+            [
+                ("lat".to_owned(), text("number"), text(meaning)),
+                ("door".to_owned(), text("flag"), None),
+                ("odd".to_owned(), None, None),
+            ]
+        );
+        let arrivals: i64 = sqlx::query_scalar("SELECT count(*) FROM arrival").fetch_one(&pool).await.unwrap();
+        let names: (String, Option<String>) =
+            sqlx::query_as("SELECT name, part FROM signal_name").fetch_one(&pool).await.unwrap();
+        assert_eq!((arrivals, names), (1, ("breite".to_owned(), None)));
+        let position = sqlx::query("UPDATE signal SET value_type = 'position' WHERE id = 3").execute(&pool).await;
+        assert_eq!(position.unwrap().rows_affected(), 1);
     }
 }

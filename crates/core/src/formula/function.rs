@@ -1,7 +1,7 @@
 //! The functions there are.
 
 use crate::physics::tank::Tank;
-use crate::physics::{ZERO_CELSIUS, altitude, humidity, sound};
+use crate::physics::{ZERO_CELSIUS, altitude, geodesy, humidity, sound};
 
 /// What an argument or a result measures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -61,6 +61,18 @@ fn volume(tank: Tank, level_m: f64) -> f64 {
 /// What has no value is not a number, which the formula then has none for.
 fn or_none(value: Option<f64>) -> f64 {
     value.unwrap_or(f64::NAN)
+}
+
+/// Two places from their latitudes and longitudes in radians.
+pub(super) fn places(x: [f64; 4]) -> [(f64, f64); 2] {
+    let [a, b, c, d] = x.map(f64::to_degrees);
+    [(a, b), (c, d)]
+}
+
+/// Metres between latitude and longitude, and latitude and longitude.
+pub(super) fn distance(x: &[f64]) -> f64 {
+    let [here, there] = places([x[0], x[1], x[2], x[3]]);
+    or_none(geodesy::great_circle(here, there))
 }
 
 const TEMPERATURE: Measure = Measure::Unit("K");
@@ -155,7 +167,7 @@ pub(super) const FUNCTIONS: &[Function] = &[
         arguments: &[Measure::Angle, Measure::Angle, Measure::Angle, Measure::Angle],
         repeats: false,
         result: Measure::Unit("m"),
-        run: super::position::distance,
+        run: distance,
     },
     tank("standing_cylinder_volume", &[LENGTH, LENGTH, LENGTH], |x| {
         volume(Tank::VerticalCylinder { diameter_m: x[1], height_m: x[2] }, x[0])

@@ -6,7 +6,7 @@
 use super::FormulaError;
 use super::ast::{Part, What};
 use super::check::{Checker, Component, Reference, Span, Type, dimension_of};
-use super::function::Measure;
+use super::function::{Measure, distance, places};
 use super::node::Node;
 use crate::ValueType;
 use crate::fix::FixPart;
@@ -60,7 +60,7 @@ impl Checker<'_> {
                 Some(other) => Ok(self.apart(&place, &other)),
                 None => Err(FormulaError::new(other.at, "a signal with positions was expected")),
             },
-            ("distance", [latitude, longitude]) => self.from_here(&place, latitude, longitude),
+            ("distance", [latitude, longitude]) => self.away_from(&place, latitude, longitude),
             _ => Err(FormulaError::new(at, format!("`{name}` is written `{usage}`"))),
         })
     }
@@ -117,7 +117,7 @@ impl Checker<'_> {
         (Node::Call(distance, nodes), result(LENGTH))
     }
 
-    fn from_here(&mut self, here: &Place, latitude: &Part, longitude: &Part) -> Result<(Node, Type), FormulaError> {
+    fn away_from(&mut self, here: &Place, latitude: &Part, longitude: &Part) -> Result<(Node, Type), FormulaError> {
         let mut nodes = Vec::from(self.both(here));
         for part in [latitude, longitude] {
             let (node, found) = self.number(part)?;
@@ -134,18 +134,6 @@ impl Checker<'_> {
 
 fn result(measure: Measure) -> Type {
     Type::number(dimension_of(measure).unwrap_or_default())
-}
-
-/// Two places from radians.
-fn places(x: [f64; 4]) -> [(f64, f64); 2] {
-    let [a, b, c, d] = x.map(f64::to_degrees);
-    [(a, b), (c, d)]
-}
-
-/// Metres between latitude and longitude, and latitude and longitude.
-pub(super) fn distance(x: &[f64]) -> f64 {
-    let [here, there] = places([x[0], x[1], x[2], x[3]]);
-    geodesy::great_circle(here, there).unwrap_or(f64::NAN)
 }
 
 /// Metres a second from latitude, longitude, time to latitude, longitude, time.
