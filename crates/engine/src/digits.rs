@@ -3,10 +3,11 @@
 use crate::latest::Latest;
 use crate::plans::{DeclaredSignal, Plans};
 use crate::problem::Problem;
+use lantern_core::fix::Fix;
 use lantern_core::meaning::resolution;
 use lantern_core::series::Point;
 use lantern_core::{
-    SignalId, SiteId, ValueType, decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing,
+    SignalId, SiteId, Value, ValueType, decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing,
     step_of_decimals,
 };
 
@@ -43,8 +44,8 @@ async fn step_of_formula(
     for input in &meaning.inputs {
         let last = latest.last(*input).await?.good;
         let Some(point) = last.last() else { return Ok(None) };
-        let decimals = if point.value.as_fix().is_some() { of_degrees(&last) } else { sent(&last) };
-        inputs.push((point.value.clone(), step_of_decimals(decimals)));
+        let Some(a_step_on) = a_step_on(&last, &point.value) else { return Ok(None) };
+        inputs.push((point.value.clone(), a_step_on));
     }
     Ok(resolution(&meaning.checked, &inputs))
 }
@@ -56,6 +57,17 @@ fn sent(last: &[Point]) -> u8 {
         return decimals(numbers(last));
     }
     decimals_of_converted(&pairs).unwrap_or_else(|| decimals_worth_showing(numbers(last)))
+}
+
+/// The next value that such readings could have had.
+fn a_step_on(last: &[Point], value: &Value) -> Option<Value> {
+    let Some(fix) = value.as_fix() else {
+        return value.as_number().map(|number| Value::Number(number + step_of_decimals(sent(last))));
+    };
+    let altitudes = last.iter().filter_map(|point| point.value.as_fix()?.altitude_m);
+    let metres = step_of_decimals(decimals(altitudes));
+    let latitude = fix.latitude + step_of_decimals(of_degrees(last));
+    Some(Fix { latitude, altitude_m: fix.altitude_m.map(|altitude| altitude + metres), ..*fix }.into())
 }
 
 /// How many decimals the degrees of positions were sent with.

@@ -315,10 +315,7 @@ fn sorrel() -> NewDevice {
                 number("away", "Distance from Marlbeck", "km"),
                 json!({"formula": "distance(pos, 54.4988 \"deg\", -2.2924 \"deg\")"}),
             ),
-            meaning(
-                number("drift", "Height by air pressure less that by satellites", "m"),
-                json!({"formula": "height - altitude(pos)"}),
-            ),
+            meaning(number("drift", "Difference of heights", "m"), json!({"formula": "height - altitude(pos)"})),
             crew,
         ],
         ..NewDevice::default()

@@ -49,9 +49,13 @@ const Tile = memo(function Tile({
       </Typography>
       <Typography
         data-value
-        noWrap
+        noWrap={signal.type !== 'position'}
         title={value}
-        sx={{ fontSize: value.length > 12 ? 18 : 34, lineHeight: '44px', fontWeight: 600 }}
+        sx={
+          signal.type === 'position'
+            ? { fontSize: 15, lineHeight: '22px', height: 44, overflow: 'hidden', fontWeight: 600 }
+            : { fontSize: value.length > 12 ? 18 : 34, lineHeight: '44px', fontWeight: 600 }
+        }
       >
         {withUnit(value, signal.symbol)}
       </Typography>

@@ -1,7 +1,6 @@
 //! Working a derived signal out, value by value.
 
 use super::{Checked, History};
-use crate::fix::Fix;
 use crate::formula::{Component, Formula, Reference, Span};
 use crate::{Micros, Value};
 
@@ -105,18 +104,17 @@ impl<'a> Derivation<'a> {
 }
 
 /// How fine the values of a formula are: by how much it changes at most when one of its inputs,
-/// given by place with their last value and their own step, changes by a step. A position is
-/// changed by a step of degrees. `None` if it cannot be worked out from them.
+/// given by place with their last value and one that is a step of their own from it, changes so.
+/// `None` if it cannot be worked out from them.
 #[must_use]
-pub fn resolution(meaning: &Checked, inputs: &[(Value, f64)]) -> Option<f64> {
+pub fn resolution(meaning: &Checked, inputs: &[(Value, Value)]) -> Option<f64> {
     /// Formulas that look at the value before see one of a second ago.
     const SECOND: i64 = 1_000_000;
     let value = |changed: Option<usize>| {
         let mut derivation = Derivation::new(meaning)?;
-        for (place, (value, step)) in inputs.iter().enumerate() {
+        for (place, (value, a_step_on)) in inputs.iter().enumerate() {
             derivation.take(place, 0, value);
-            let last = if changed == Some(place) { a_step_from(value, *step)? } else { value.clone() };
-            derivation.take(place, SECOND, &last);
+            derivation.take(place, SECOND, if changed == Some(place) { a_step_on } else { value });
         }
         derivation.value(SECOND)
     };
@@ -124,13 +122,6 @@ pub fn resolution(meaning: &Checked, inputs: &[(Value, f64)]) -> Option<f64> {
     let changes = (0..inputs.len()).map(|place| Some((value(Some(place))? - from).abs()));
     let largest = changes.collect::<Option<Vec<f64>>>()?.into_iter().fold(0.0, f64::max);
     (largest > 0.0).then_some(largest)
-}
-
-fn a_step_from(value: &Value, step: f64) -> Option<Value> {
-    match value {
-        Value::Position(fix) => Some(Fix { latitude: fix.latitude + step, ..**fix }.into()),
-        value => value.as_number().map(|number| Value::Number(number + step)),
-    }
 }
 
 /// How far back a reference looks by itself, in microseconds.
@@ -145,6 +136,7 @@ const fn looks_back(reference: &Reference) -> i64 {
 mod tests {
     use super::super::Meaning;
     use super::*;
+    use crate::fix::Fix;
     use crate::formula::SignalType;
     use crate::units::UnitCode;
     use crate::{Value, ValueType};
@@ -204,7 +196,7 @@ mod tests {
             assert!(is_near, "at {second} s: {found:?}, not {expected:?}");
         }
         assert!(!derivation.take(0, 6 * SECOND, &Value::Text("nowhere".to_owned())));
-        let step = resolution(&meaning, &[(Fix::new(54.5, -2.25).into(), 1e-6)]).unwrap();
+        let step = resolution(&meaning, &[(Fix::new(54.5, -2.25).into(), Fix::new(54.500_001, -2.25).into())]).unwrap();
         assert!((step - 0.4).abs() < 0.01, "a millionth of a degree in a second is {step} km/h");
     }
 
@@ -218,7 +210,8 @@ mod tests {
             ("a * 0", &[(3.0, 0.5)], None),
             ("a - b", &[(3.0, 0.5)], None),
         ] {
-            let inputs: Vec<_> = inputs.iter().map(|(value, step)| (Value::Number(*value), *step)).collect();
+            let inputs: Vec<_> =
+                inputs.iter().map(|(value, step)| (Value::Number(*value), Value::Number(value + step))).collect();
             let seen = resolution(&checked(formula), &inputs);
             let is_near = match (seen, expected) {
                 (Some(seen), Some(expected)) => f64::abs(seen - expected) < 1e-9,
