@@ -14,7 +14,7 @@ use crate::decode::{Decoded, Item, Raw, Remark};
 use crate::screen::unscreened;
 use crate::units::UnitCode;
 use crate::{Moment, Reading, Refusal, RefusalCode, Value, ValueType, code};
-use changes::{Changes, in_unit};
+use changes::{Changes, in_unit, with_unit_apart};
 use types::convert;
 
 /// How long ago a time may be, in seconds (twenty years): before that lie the
@@ -116,6 +116,7 @@ fn place_with(plan: &Plan, item: Item<'_>, now: Moment, changes: &mut Changes) -
             Err(Refusal::of(RefusalCode::Derived, &item.name, detail))
         }
         Some(signal) => {
+            let item = if matches!(item.value, Raw::Text(_)) { with_unit_apart(item, signal) } else { item };
             let change = changes.of(&item, signal)?;
             let value = convert(&item.name, item.value, signal.value_type)?;
             let quality = unscreened(&value);

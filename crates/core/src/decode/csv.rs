@@ -13,6 +13,7 @@ const SEPARATORS: [u8; 3] = *b",;\t";
 
 /// Reads a table: its first row holds the names, one of them maybe `at` or
 /// `time` (or `ago`, seconds); each row below holds values of one time. An empty cell is no value.
+/// A name may have its unit behind it, as `temp (°F)`.
 /// Cells are separated by comma, semicolon or tab.
 ///
 /// # Errors
@@ -77,10 +78,19 @@ fn take_row(
         if Some(place) == time_column {
             record.time(if name == "ago" { "ago" } else { "at" }, cell, times, decoded);
         } else {
-            decoded.push(Item::new(name.clone(), raw(Cow::Owned(cell.to_owned()))))?;
+            let (name, unit) = name_and_unit(name);
+            let value = raw(Cow::Owned(cell.to_owned()));
+            let unit = unit.map(|unit| Cow::Owned(unit.to_owned()));
+            decoded.push(Item { unit, ..Item::new(name.to_owned(), value) })?;
         }
     }
     record.close(times, decoded)
+}
+
+/// A heading such as `temp (°F)` as name and unit.
+fn name_and_unit(heading: &str) -> (&str, Option<&str>) {
+    let parts = heading.strip_suffix(')').and_then(|rest| rest.split_once('('));
+    parts.map_or((heading, None), |(name, unit)| (name.trim_end(), Some(unit.trim())))
 }
 
 /// Rows of a waveform: each is a sample later than the one before.

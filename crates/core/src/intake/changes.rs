@@ -1,10 +1,10 @@
 //! Values in other units than their signals have.
 
 use super::{PlannedSignal, shown};
-use crate::decode::Item;
+use crate::decode::{Item, Raw};
 use crate::quality::{Cause, Quality};
 use crate::units::{UnitChange, UnitCode};
-use crate::{Reading, Refusal, RefusalCode, Value};
+use crate::{Reading, Refusal, RefusalCode, Value, ValueType};
 
 /// Changes of unit that have come up in a delivery: its values mostly have the
 /// same few units, and reading a unit takes as long as placing a hundred values.
@@ -67,4 +67,24 @@ pub(super) fn in_unit(change: &UnitChange, sent: Reading) -> Reading {
         changed if changed.is_finite() => Reading { value: Value::Number(changed), ..sent },
         _ => Reading { quality: Quality::Rejected(Cause::Conversion), raw: Some(number), ..sent },
     }
+}
+
+/// A text such as `71.6 °F`, sent where a number with a unit belongs, as that number with its
+/// unit; others stay as they are.
+pub(super) fn with_unit_apart<'a>(item: Item<'a>, signal: &PlannedSignal) -> Item<'a> {
+    let is_wanted = signal.value_type == Some(ValueType::Number) && signal.unit.is_some() && item.unit.is_none();
+    match &item.value {
+        Raw::Text(text) if is_wanted => match number_and_unit(text) {
+            Some((number, unit)) => Item { value: Raw::Number(number), unit: Some(unit.to_owned().into()), ..item },
+            None => item,
+        },
+        _ => item,
+    }
+}
+
+fn number_and_unit(text: &str) -> Option<(f64, &str)> {
+    let text = text.trim();
+    let end = text.find(char::is_whitespace).or_else(|| text.find(|c| !matches!(c, '0'..='9' | '+' | '-' | '.')))?;
+    let (number, unit) = (text[..end].parse().ok().filter(|number: &f64| number.is_finite())?, text[end..].trim());
+    UnitCode::from_entry(unit).is_ok().then_some((number, unit))
 }

@@ -1,9 +1,9 @@
-//! Joining numbers that are one position.
+//! Joining what is one value: the numbers of a position, a value and its unit.
 //!
 //! Whatever the form of a payload, its names come flat: `pos.lat` and `pos.lon` of one
-//! time are the position `pos`; `lat` and `lon` that stand alone are `position`. A
-//! device's plan may have names of its own for the parts of a position. Names that are
-//! signals themselves are never joined.
+//! time are the position `pos`; `lat` and `lon` that stand alone are `position`;
+//! `temp.value` and `temp.unit` are `temp`. A device's plan may have names of its own for
+//! the parts of a position. Names that are signals themselves are never joined.
 
 use super::{Plan, shown};
 use crate::decode::{Item, Raw};
@@ -40,6 +40,9 @@ enum What {
     /// That it is a point of GeoJSON (RFC 7946, section 3.1.2).
     Kind,
     Coordinates,
+    /// A value whose unit stands beside it, and that unit.
+    Value,
+    Unit,
 }
 
 /// Items that belong together, by their places.
@@ -63,14 +66,13 @@ pub fn join<'a>(plan: &Plan, items: Vec<Item<'a>>, refused: &mut Vec<Refusal>) -
             slots[place].as_ref()
         };
         let Some(&(_, first)) = group.members.first() else { continue };
+        let one = |value, unit| {
+            let item = slots[first].as_ref()?;
+            Some(Item { name: group.of.clone(), value, unit, at: item.at, device: item.device.clone() })
+        };
         let joined = match fix(read) {
-            Ok(Some(fix)) => slots[first].as_ref().map(|item| Item {
-                name: group.of.clone(),
-                value: Raw::Position(fix),
-                unit: None,
-                at: item.at,
-                device: item.device.clone(),
-            }),
+            Ok(Some(fix)) => one(Raw::Position(fix), None),
+            Ok(None) if let Some((value, unit)) = with_unit(read) => one(value, Some(unit)),
             Ok(None) if !group.is_planned => continue,
             Ok(None) => {
                 refused.extend(slots[first].as_ref().map(|item| half(item, &group.of)));
@@ -114,7 +116,9 @@ fn share<'a>(plan: &Plan, item: &Item<'a>) -> Option<Share<'a>> {
     }
     let (of, what) = by_name(item).or_else(|| by_unit(item))?;
     // Another type that was declared says that these are no parts of it.
-    let is_free = plan.get(&of).is_none_or(|known| matches!(known.value_type, None | Some(ValueType::Position)));
+    let is_position = |known: Option<ValueType>| matches!(known, None | Some(ValueType::Position));
+    let is_free =
+        matches!(what, What::Value | What::Unit) || plan.get(&of).is_none_or(|known| is_position(known.value_type));
     is_free.then_some(Share { of, what, is_planned: false })
 }
 
@@ -125,6 +129,8 @@ fn by_name<'a>(item: &Item<'a>) -> Option<(Cow<'a, str>, What)> {
     let what = match &item.value {
         Raw::List(_) if word == "coordinates" => What::Coordinates,
         Raw::Text(text) if word == "type" && text == "Point" => What::Kind,
+        Raw::Text(_) if word == "unit" && start > 0 => What::Unit,
+        _ if word == "value" && start > 0 => What::Value,
         Raw::Number(_) | Raw::Text(_) => {
             let part = WORDS.iter().find(|(_, words)| words.contains(&word.as_str()))?.0;
             // Alone, this is as likely an acceleration.
@@ -165,6 +171,14 @@ fn fix<'i, 'a: 'i>(read: impl Fn(What) -> Option<&'i Item<'a>>) -> Result<Option
     let (altitude_m, accuracy_m) = (part(FixPart::Altitude)?, part(FixPart::Accuracy)?);
     let place = latitude.zip(longitude);
     Ok(place.map(|(latitude, longitude)| Fix { latitude, longitude, altitude_m, accuracy_m }))
+}
+
+/// A value and the unit beside it.
+fn with_unit<'i, 'a: 'i>(read: impl Fn(What) -> Option<&'i Item<'a>>) -> Option<(Raw<'a>, Cow<'a, str>)> {
+    match &read(What::Unit)?.value {
+        Raw::Text(unit) => Some((read(What::Value)?.value.clone(), unit.clone())),
+        _ => None,
+    }
 }
 
 /// The number of a part, in its unit.

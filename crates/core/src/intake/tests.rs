@@ -270,3 +270,39 @@ fn a_part_in_another_unit_is_changed_or_refused() {
     assert_eq!(parts("km").readings[0].value, fix(Some(1200.0), None));
     assert_eq!(parts("Cel").refused[0].code, RefusalCode::UnitMismatch);
 }
+
+#[test]
+fn a_message_may_say_another_unit_in_every_dialect() {
+    let times = Times::new(now(), TimeZone::UTC);
+    let values = |decoded: Decoded<'_>| {
+        let understood = understand(&plan(), decoded, now());
+        let value = understood.readings.first().and_then(|reading| reading.value.as_number());
+        (value.map(|value| (value * 1e6).round() / 1e6), understood.refused.first().map(|refusal| refusal.code))
+    };
+    for (body, expected) in [
+        (r#"{"temp": {"value": 68, "unit": "degF"}}"#, Some(20.0)),
+        (r#"{"temp": {"unit": "°F", "value": 68}}"#, Some(20.0)),
+        (r#"{"temp": {"value": "68", "unit": "K"}}"#, Some(-205.15)),
+        (r#"{"temp": "68 °F"}"#, Some(20.0)),
+        (r#"{"temp": "68°F"}"#, Some(20.0)),
+        (r#"{"temp": "6.8e1 [degF]"}"#, Some(20.0)),
+        (r#"{"temp": "21.5 °C"}"#, Some(21.5)),
+    ] {
+        assert_eq!(values(decode::json(body.as_bytes(), &times).unwrap()), (expected, None), "{body}");
+    }
+    for (body, code) in [
+        (r#"{"temp": {"value": 68, "unit": "hPa"}}"#, RefusalCode::UnitMismatch),
+        (r#"{"temp": "68 hPa"}"#, RefusalCode::UnitMismatch),
+        (r#"{"temp": "68 apples"}"#, RefusalCode::WrongType),
+        (r#"{"temp": "warm °F"}"#, RefusalCode::WrongType),
+    ] {
+        assert_eq!(values(decode::json(body.as_bytes(), &times).unwrap()), (None, Some(code)), "{body}");
+    }
+    let table = decode::csv("at,temp (°F)\n2026-05-01T11:00:00Z,68\n".as_bytes(), &times).unwrap();
+    assert_eq!(values(table), (Some(20.0), None));
+    let form = decode::pairs([("temp".into(), "68 °F".into())], &times).unwrap();
+    assert_eq!(values(form), (Some(20.0), None));
+    // What is no signal keeps the unit it came with.
+    let understood = take(r#"{"new": {"value": 5, "unit": "bar"}}"#);
+    assert_eq!((understood.arrivals[0].name.as_str(), understood.arrivals[0].unit.as_deref()), ("new", Some("bar")));
+}
