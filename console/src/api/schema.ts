@@ -871,7 +871,7 @@ export interface paths {
         /**
          * Times without readings, from `from` to `to` (excluded; by default the last
          *     day), longer than `longer_than_s` seconds: by default twice the interval at
-         *     which the device is expected to report. At most 1,000, oldest first.
+         *     which the signal is expected, or its device if it has none. At most 1,000, oldest first.
          * @description What lies before the first reading and after the last is no gap.
          */
         get: operations["readings_gaps"];
@@ -2651,6 +2651,8 @@ export interface components {
             name: string;
             /** @description Free text. */
             note: string;
+            /** @description Where it stands, in words, such as `Hobb Halt`; empty if nobody said. */
+            place?: string;
             /** @description Where it stands, if it is fixed. */
             position?: components["schemas"]["Position"];
             /** @description How it is doing. */
@@ -2702,6 +2704,8 @@ export interface components {
             name?: string;
             /** @description Free text. */
             note?: string;
+            /** @description Where it stands, in words; empty for nowhere. */
+            place?: string;
             position?: components["schemas"]["Position"] | null;
             /**
              * Format: double
@@ -2753,6 +2757,8 @@ export interface components {
             link?: components["schemas"]["LinkValue"];
             /** @description Its name for people. */
             name: string;
+            /** @description Where it stands, in words; empty if nobody said. */
+            place?: string;
             /** @description How it is doing. */
             presence: components["schemas"]["Presence"];
             /** @description Its signals in the order they were declared. */
@@ -2795,6 +2801,8 @@ export interface components {
             name: string;
             /** @description Free text. */
             note?: string;
+            /** @description Where it stands, in words. */
+            place?: string;
             /** @description Where it stands. */
             position?: components["schemas"]["Position"];
             /** @description Its signals beside those of its kind. */
@@ -3476,6 +3484,8 @@ export interface components {
             name: string;
             /** @description Free text. */
             note?: string;
+            /** @description Where it stands, in words, such as `Hobb Halt`. */
+            place?: string;
             /** @description Where it stands, if it is fixed. */
             position?: components["schemas"]["Position"];
             /** @description Its signals, at most 200; with a kind, those beside the kind's. */
@@ -3565,6 +3575,11 @@ export interface components {
              * @description What its values can be: the highest; only for numbers.
              */
             high?: number;
+            /**
+             * Format: double
+             * @description How often it is expected, in seconds, if not as often as its device reports.
+             */
+            interval_s?: number;
             /**
              * Format: double
              * @description What its values can be: the lowest; only for numbers.
@@ -3801,6 +3816,8 @@ export interface components {
                 name: string;
                 /** @description Free text. */
                 note: string;
+                /** @description Where it stands, in words, such as `Hobb Halt`; empty if nobody said. */
+                place?: string;
                 /** @description Where it stands, if it is fixed. */
                 position?: components["schemas"]["Position"];
                 /** @description How it is doing. */
@@ -3865,6 +3882,8 @@ export interface components {
                 link?: components["schemas"]["LinkValue"];
                 /** @description Its name for people. */
                 name: string;
+                /** @description Where it stands, in words; empty if nobody said. */
+                place?: string;
                 /** @description How it is doing. */
                 presence: components["schemas"]["Presence"];
                 /** @description Its signals in the order they were declared. */
@@ -4135,6 +4154,11 @@ export interface components {
                  * @description What its values can be: the highest.
                  */
                 high?: number;
+                /**
+                 * Format: double
+                 * @description How often it is expected, in seconds, if not as often as its device reports.
+                 */
+                interval_s?: number;
                 /**
                  * Format: double
                  * @description What its values can be: the lowest.
@@ -4597,6 +4621,11 @@ export interface components {
             high?: number;
             /**
              * Format: double
+             * @description How often it is expected, in seconds, if not as often as its device reports.
+             */
+            interval_s?: number;
+            /**
+             * Format: double
              * @description What its values can be: the lowest.
              */
             low?: number;
@@ -4627,6 +4656,11 @@ export interface components {
              * @description What its values can be: the highest; `null` for no limit.
              */
             high?: number | null;
+            /**
+             * Format: double
+             * @description How often it is expected, in seconds; `null`: as often as its device reports.
+             */
+            interval_s?: number | null;
             /**
              * Format: double
              * @description What its values can be: the lowest; `null` for no limit.

@@ -168,6 +168,10 @@ pub struct DeviceSection {
     #[serde(skip_serializing_if = "String::is_empty", default)]
     #[schema(max_length = 4_000)]
     pub note: String,
+    /// Where it stands, in words.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    #[schema(max_length = 120)]
+    pub place: String,
     /// The kind it is of.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub kind: Option<String>,

@@ -81,6 +81,9 @@ pub struct DeviceNow {
     /// How far it is.
     #[serde(default)]
     pub state: DeviceState,
+    /// Where it stands, in words; empty if nobody said.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    pub place: String,
     /// The kind it was made from.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub kind: Option<String>,

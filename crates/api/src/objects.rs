@@ -66,6 +66,9 @@ pub struct Device {
     pub name: String,
     /// Free text.
     pub note: String,
+    /// Where it stands, in words, such as `Hobb Halt`; empty if nobody said.
+    #[serde(default)]
+    pub place: String,
     /// How often it is expected to report, in seconds.
     pub interval_s: f64,
     /// Where it stands, if it is fixed.
@@ -148,6 +151,10 @@ pub struct NewDevice {
     #[serde(default)]
     #[schema(max_length = 4_000)]
     pub note: String,
+    /// Where it stands, in words, such as `Hobb Halt`.
+    #[serde(skip_serializing_if = "String::is_empty", default)]
+    #[schema(max_length = 120)]
+    pub place: String,
     /// How often it is expected to report, in seconds (0.01 to 31,622,400; default 60).
     #[serde(skip_serializing_if = "Option::is_none", default)]
     #[schema(minimum = 0.01, maximum = 31_622_400.0)]
@@ -207,6 +214,10 @@ pub struct DeviceChange {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     #[schema(max_length = 4_000)]
     pub note: Option<String>,
+    /// Where it stands, in words; empty for nowhere.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(max_length = 120)]
+    pub place: Option<String>,
     /// How often it is expected to report, in seconds.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     #[schema(minimum = 0.01, maximum = 31_622_400.0)]
@@ -271,6 +282,9 @@ pub struct Signal {
     /// What its values can be: the highest.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub high: Option<f64>,
+    /// How often it is expected, in seconds, if not as often as its device reports.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub interval_s: Option<f64>,
     /// Only its device may send it; people may not enter it by hand.
     #[serde(default)]
     pub reserved: bool,
@@ -318,6 +332,10 @@ pub struct NewSignal {
     /// What its values can be: the highest; only for numbers.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub high: Option<f64>,
+    /// How often it is expected, in seconds, if not as often as its device reports.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    #[schema(minimum = 0.01, maximum = 31_622_400.0)]
+    pub interval_s: Option<f64>,
     /// Only its device may send it; people may not enter it by hand.
     #[serde(skip_serializing_if = "std::ops::Not::not", default)]
     pub reserved: bool,
@@ -358,6 +376,10 @@ pub struct SignalChange {
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<f64>)]
     pub high: Option<Option<f64>>,
+    /// How often it is expected, in seconds; `null`: as often as its device reports.
+    #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
+    #[schema(value_type = Option<f64>, minimum = 0.01, maximum = 31_622_400.0)]
+    pub interval_s: Option<Option<f64>>,
     /// Only its device may send it; people may not enter it by hand.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub reserved: Option<bool>,

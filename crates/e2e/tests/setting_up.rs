@@ -241,3 +241,40 @@ async fn a_reading_entered_by_hand_has_a_name_and_a_note() {
     assert!(client.fails(&["enter", "tower/level", "9"]).1.contains("from its device only"));
     assert_eq!(service.readings("tower", "level").await.len(), 1);
 }
+
+#[tokio::test]
+async fn places_and_intervals_of_signals_are_set_kept_and_given_back() {
+    let service = Service::start().await;
+    let client = Client::logged_in(&service);
+    client.ok(&["device", "add", "Tower", "--place", "Hobb Halt", "--every", "10", "--signal", "level:m"]);
+    let device = client.json(&["device", "show", "tower"]);
+    assert_eq!(device["place"], "Hobb Halt", "{device}");
+    assert_eq!(service.get("sites/marlbeck/devices/tower/now").await.ok()["place"], "Hobb Halt");
+    client.ok(&["device", "edit", "tower", "--place", ""]);
+    assert_eq!(client.json(&["device", "show", "tower"])["place"], "");
+
+    // A battery is told once a day: a morning without it is no gap.
+    client.ok(&["signal", "add", "tower/battery", "--unit", "V", "--every", "86400"]);
+    let key = client.json(&["key", "issue", "tower"])["key"].as_str().unwrap().to_owned();
+    for hour in [0, 6] {
+        let body = serde_json::json!({"at": 1_777_593_600 + hour * 3_600, "battery": 3.6, "level": 2.0});
+        service.deliver(&key, body.to_string()).await;
+    }
+    let gaps = async |signal: &str| {
+        let path = format!(
+            "sites/marlbeck/devices/tower/signals/{signal}/gaps?from=2026-05-01T00:00:00Z&to=2026-05-02T00:00:00Z"
+        );
+        service.get(&path).await.ok()["items"].as_array().unwrap().len()
+    };
+    assert_eq!((gaps("battery").await, gaps("level").await), (0, 1));
+    client.ok(&["signal", "edit", "tower/battery", "--every", "0"]);
+    assert_eq!(gaps("battery").await, 1, "as often as its device now");
+
+    // Both stand in the document of the site.
+    client.ok(&["device", "edit", "tower", "--place", "Hobb Halt"]);
+    client.ok(&["signal", "edit", "tower/battery", "--every", "3600"]);
+    let document = client.ok(&["site", "export"]);
+    assert!(document.contains("place = \"Hobb Halt\"") && document.contains("interval_s = 3600"), "{document}");
+    let (status, told) = client.fails(&["signal", "edit", "tower/battery", "--every", "1e12"]);
+    assert!(status == 1 && told.contains("interval"), "{told}");
+}

@@ -48,6 +48,18 @@ pub fn check_note(note: &str) -> Result<&str, Problem> {
     if note.len() > 4_000 { Err(Problem::invalid("note", "a note has at most 4,000 bytes")) } else { Ok(note) }
 }
 
+/// Where a device stands, in words.
+///
+/// # Errors
+/// A [`Problem`] that says what cannot be so.
+pub fn check_place(place: &str) -> Result<&str, Problem> {
+    let place = place.trim();
+    if place.chars().count() > 120 || place.chars().any(char::is_control) {
+        return Err(Problem::invalid("place", "a place has at most 120 characters, and no line ends"));
+    }
+    Ok(place)
+}
+
 /// A place on the Earth.
 ///
 /// # Errors
@@ -89,6 +101,7 @@ pub(crate) struct Declared {
     unit: Option<String>,
     low: Option<f64>,
     high: Option<f64>,
+    interval_s: Option<f64>,
     is_reserved: bool,
     role: Option<SignalRole>,
     pub(crate) meaning: Option<Meaning>,
@@ -104,6 +117,7 @@ impl Declared {
             unit: Some(self.unit.clone()),
             low: Some(self.low),
             high: Some(self.high),
+            interval_s: Some(self.interval_s),
             is_reserved: Some(self.is_reserved),
             role: Some(self.role),
         }
@@ -119,6 +133,7 @@ impl Declared {
             unit: self.unit.clone(),
             low: self.low,
             high: self.high,
+            interval_s: self.interval_s,
             reserved: self.is_reserved,
             role: self.role,
             meaning: self.meaning.as_ref().and_then(|meaning| serde_json::to_value(meaning).ok()),
@@ -147,6 +162,7 @@ impl Declared {
             unit: self.unit.as_deref(),
             low: self.low,
             high: self.high,
+            interval_s: self.interval_s,
             is_reserved: self.is_reserved,
             role: self.role,
         }
@@ -188,6 +204,7 @@ pub(crate) fn check_signal(new: &NewSignal) -> Result<Declared, Problem> {
         unit: new.unit.as_deref().map(|unit| check_unit(unit, value_type)).transpose()?,
         low: new.low,
         high: new.high,
+        interval_s: new.interval_s.map(check_interval).transpose()?,
         is_reserved: new.reserved,
         role: new.role,
         meaning: new.meaning.as_ref().map(check_meaning).transpose()?.filter(|meaning| !meaning.is_empty()),

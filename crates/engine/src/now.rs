@@ -129,6 +129,7 @@ impl Now {
             last_heard_at: standing.last_heard_at,
             interval_s: device.interval_s,
             state: device.state,
+            place: device.place,
             kind: device.kind.and_then(|(kind, _)| together.kinds.get(&kind).cloned()),
             attention,
             connection: self.heard.connection(device.id),
@@ -185,6 +186,7 @@ impl<'a> Seen<'a> {
 
     fn shown(&self, interval_s: f64, now: Moment) -> SignalNow {
         let signal = &self.of.signal;
+        let interval_s = signal.interval_s.unwrap_or(interval_s);
         let numbers: Vec<(Moment, f64)> = match self.value_type() {
             ValueType::Number => {
                 self.last.good.iter().filter_map(|point| Some((point.at, point.value.as_number()?))).collect()

@@ -97,6 +97,7 @@ pub fn signal(signal: store::Signal, also: Vec<String>) -> api::Signal {
         unit: signal.unit,
         low: signal.low,
         high: signal.high,
+        interval_s: signal.interval_s,
         reserved: signal.is_reserved,
         role: signal.role,
         meaning,

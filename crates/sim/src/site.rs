@@ -151,6 +151,7 @@ fn tower() -> NewDevice {
         name: "Water tower, Hobb Halt".to_owned(),
         note: "Two level sensors, to be compared: an echo sounder and one at the foot.".to_owned(),
         interval_s: Some(30.0),
+        place: "Hobb Halt".to_owned(),
         position: Some(place(54.512, -2.318, 214.0)),
         signals: vec![
             meaning(
@@ -182,6 +183,7 @@ fn larder() -> NewDevice {
         name: "Tea room fridge".to_owned(),
         note: "Reports degrees Fahrenheit.".to_owned(),
         interval_s: Some(60.0),
+        place: "Marlbeck station".to_owned(),
         position: Some(place(54.498, -2.291, 187.0)),
         signals: vec![
             meaning(
@@ -203,6 +205,7 @@ fn tunnel() -> NewDevice {
         name: "Tunnel air".to_owned(),
         note: "A modem that can only fetch an address.".to_owned(),
         interval_s: Some(15.0),
+        place: "On the line".to_owned(),
         position: Some(place(54.507, -2.305, 201.0)),
         signals: vec![
             meaning(
@@ -229,6 +232,7 @@ fn viaduct() -> NewDevice {
         name: "Viaduct bearing".to_owned(),
         note: "250 samples a second while something crosses.".to_owned(),
         interval_s: Some(900.0),
+        place: "On the line".to_owned(),
         position: Some(place(54.503, -2.312, 195.0)),
         signals: vec![
             number("accel", "Acceleration", "m/s2"),
@@ -266,6 +270,7 @@ fn shed() -> NewDevice {
         code: Some("shed-5".to_owned()),
         name: "Carriage shed, new bay".to_owned(),
         note: "Being tried; its battery wire is not connected yet.".to_owned(),
+        place: "Carriage shed".to_owned(),
         position: Some(place(54.499, -2.293, 188.0)),
         kind: Some("shed-sensor".to_owned()),
         ..NewDevice::default()
@@ -328,6 +333,7 @@ fn gateway() -> NewDevice {
         name: "Carriage shed gateway".to_owned(),
         note: "Passes on the lines of a radio, as 0a41 4711 9.4 71 3.61 -62 0.".to_owned(),
         interval_s: Some(10.0),
+        place: "Carriage shed".to_owned(),
         position: Some(place(54.4988, -2.2924, 188.0)),
         decoder: Some(json!({
             "form": "list", "separator": " ",
@@ -374,6 +380,7 @@ fn carried(code: &str, called: &str) -> NewDevice {
         kind: Some("radio-sensor".to_owned()),
         carrier: Some("shed-gw".to_owned()),
         identity: Some(called.to_owned()),
+        place: "Carriage shed".to_owned(),
         position: Some(place(54.4988, -2.2926, 188.0)),
         state: DeviceState::Live,
         ..NewDevice::default()
@@ -404,6 +411,7 @@ fn points() -> NewDevice {
         name: "Heated points 7, High Fold".to_owned(),
         note: "Keeps its target by itself, and can be told to heat.".to_owned(),
         interval_s: Some(60.0),
+        place: "High Fold".to_owned(),
         position: Some(place(54.535, -2.3418, 301.0)),
         signals: vec![number("rail", "Rail temperature", "Cel"), heater],
         commands: vec![
@@ -423,6 +431,7 @@ fn board() -> NewDevice {
         note: "Shows the lamp of the railway.".to_owned(),
         // It reports only what changes.
         interval_s: Some(86_400.0),
+        place: "Marlbeck station".to_owned(),
         position: Some(place(54.4984, -2.2919, 186.0)),
         signals: vec![NewSignal { value_type: ValueType::Text, unit: None, ..number("shown", "Shown", "") }],
         state: DeviceState::Live,

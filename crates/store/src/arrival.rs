@@ -139,7 +139,7 @@ impl Store {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         let row = sqlx::query(
             "UPDATE signal SET code = ?2, name = ?3, note = ?4, value_type = ?5, unit = ?6, low = ?7, high = ?8,
-                 is_reserved = ?9, role = ?10, ignored_at = NULL
+                 is_reserved = ?9, role = ?10, interval_s = ?11, ignored_at = NULL
              WHERE id = ?1 AND value_type IS NULL AND removed_at IS NULL RETURNING *",
         )
         .bind(arrival.id.0)
@@ -152,6 +152,7 @@ impl Store {
         .bind(new.high)
         .bind(new.is_reserved)
         .bind(new.role.map(lantern_core::SignalRole::as_str))
+        .bind(new.interval_s)
         .fetch_one(&mut *transaction)
         .await?;
         if new.code != arrival.code {

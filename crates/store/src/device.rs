@@ -21,6 +21,8 @@ pub struct Device {
     pub name: String,
     /// Free text.
     pub note: String,
+    /// Where it stands, in words; empty if nobody said.
+    pub place: String,
     /// How often it is expected to report, in seconds.
     pub interval_s: f64,
     /// Where it stands, if it is fixed.
@@ -79,6 +81,8 @@ pub struct NewDevice<'a> {
     pub name: &'a str,
     /// See [`Device::note`].
     pub note: &'a str,
+    /// See [`Device::place`].
+    pub place: &'a str,
     /// See [`Device::interval_s`].
     pub interval_s: f64,
     /// See [`Device::position`].
@@ -110,6 +114,8 @@ pub struct DeviceChange {
     pub name: Option<String>,
     /// See [`Device::note`].
     pub note: Option<String>,
+    /// See [`Device::place`].
+    pub place: Option<String>,
     /// See [`Device::interval_s`].
     pub interval_s: Option<f64>,
     /// See [`Device::position`]; `Some(None)` takes it away.
@@ -145,6 +151,7 @@ pub(crate) fn device(row: &SqliteRow) -> Result<Device, sqlx::Error> {
         code: row.try_get("code")?,
         name: row.try_get("name")?,
         note: row.try_get("note")?,
+        place: row.try_get("place")?,
         interval_s: row.try_get("interval_s")?,
         position: types::position(row.try_get("latitude")?, row.try_get("longitude")?, row.try_get("altitude_m")?),
         last_heard_at: row.try_get::<Option<i64>, _>("last_heard_at")?.map(moment),
@@ -178,9 +185,9 @@ impl Store {
         let row = sqlx::query(
             "INSERT INTO device (site_id, code, name, note, interval_s, latitude, longitude, altitude_m, created_at,
                  state, trial_since, kind_id, kind_revision, decoder, late_after, silent_after, carrier_id, identity,
-                 topics, commands)
+                 topics, commands, place)
              VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, iif(?10 = 'trial', ?9, NULL), ?11, ?12, ?13, ?14, ?15,
-                 ?16, ?17, ?18, ?19)
+                 ?16, ?17, ?18, ?19, ?20)
              RETURNING *",
         )
         .bind(site.0)
@@ -202,6 +209,7 @@ impl Store {
         .bind(new.identity)
         .bind(new.topics)
         .bind(new.commands)
+        .bind(new.place)
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)
@@ -359,7 +367,8 @@ impl Store {
                  silent_after = iif(?17, ?18, silent_after), carrier_id = iif(?19, ?20, carrier_id),
                  identity = iif(?21, ?22, identity), keeps_payload = coalesce(?23, keeps_payload),
                  topics = iif(?24, ?25, topics), commands = iif(?26, ?27, commands),
-                 joining_until = iif(?28, ?29, joining_until), joining_kind_id = iif(?28, ?30, joining_kind_id)
+                 joining_until = iif(?28, ?29, joining_until), joining_kind_id = iif(?28, ?30, joining_kind_id),
+                 place = coalesce(?31, place)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -392,6 +401,7 @@ impl Store {
         .bind(change.joining.is_some())
         .bind(joining.map(|(until, _)| until.as_micros()))
         .bind(joining.and_then(|(_, kind)| kind).map(|kind| kind.0))
+        .bind(change.place)
         .fetch_one(&self.write)
         .await?;
         Ok(device(&row)?)

@@ -28,6 +28,8 @@ pub struct Signal {
     pub low: Option<f64>,
     /// What its values can be: the highest.
     pub high: Option<f64>,
+    /// How often it is expected, in seconds, if not as often as its device reports.
+    pub interval_s: Option<f64>,
     /// Only its device may send it; people may not enter it by hand.
     pub is_reserved: bool,
     /// What it tells of the link of its device.
@@ -57,6 +59,8 @@ pub struct NewSignal<'a> {
     pub low: Option<f64>,
     /// See [`Signal::high`].
     pub high: Option<f64>,
+    /// See [`Signal::interval_s`].
+    pub interval_s: Option<f64>,
     /// See [`Signal::is_reserved`].
     pub is_reserved: bool,
     /// See [`Signal::role`].
@@ -75,6 +79,7 @@ impl<'a> NewSignal<'a> {
             unit,
             low: None,
             high: None,
+            interval_s: None,
             is_reserved: false,
             role: None,
         }
@@ -96,6 +101,8 @@ pub struct SignalChange {
     pub low: Option<Option<f64>>,
     /// See [`Signal::high`]; `Some(None)` takes it away.
     pub high: Option<Option<f64>>,
+    /// See [`Signal::interval_s`]; `Some(None)` takes it away.
+    pub interval_s: Option<Option<f64>>,
     /// See [`Signal::is_reserved`].
     pub is_reserved: Option<bool>,
     /// See [`Signal::role`]; `Some(None)` takes it away.
@@ -113,6 +120,7 @@ pub(crate) fn signal(row: &SqliteRow) -> Result<Signal, sqlx::Error> {
         unit: row.try_get("unit")?,
         low: row.try_get("low")?,
         high: row.try_get("high")?,
+        interval_s: row.try_get("interval_s")?,
         is_reserved: row.try_get("is_reserved")?,
         role: optional_word(row, "role")?,
         meaning: row.try_get("meaning")?,
@@ -129,12 +137,13 @@ impl Store {
     pub async fn add_signal(&self, device: DeviceId, new: NewSignal<'_>, now: Moment) -> Result<Signal, StoreError> {
         let row = sqlx::query(
             "INSERT INTO signal
-                 (device_id, code, name, note, value_type, unit, low, high, is_reserved, role, created_at)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
+                 (device_id, code, name, note, value_type, unit, low, high, is_reserved, role, interval_s, created_at)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)
              ON CONFLICT (device_id, code) WHERE removed_at IS NULL DO UPDATE
                  SET name = excluded.name, note = excluded.note, value_type = excluded.value_type,
                      unit = excluded.unit, low = excluded.low, high = excluded.high,
-                     is_reserved = excluded.is_reserved, role = excluded.role, ignored_at = NULL
+                     is_reserved = excluded.is_reserved, role = excluded.role,
+                     interval_s = excluded.interval_s, ignored_at = NULL
                  WHERE signal.value_type IS NULL
              RETURNING *",
         )
@@ -148,6 +157,7 @@ impl Store {
         .bind(new.high)
         .bind(new.is_reserved)
         .bind(new.role.map(SignalRole::as_str))
+        .bind(new.interval_s)
         .bind(now.as_micros())
         .fetch_optional(&self.write)
         .await?;
@@ -242,7 +252,7 @@ impl Store {
             "UPDATE signal SET name = coalesce(?2, name), note = coalesce(?3, note),
                  value_type = coalesce(?4, value_type), unit = iif(?5, ?6, unit),
                  low = iif(?7, ?8, low), high = iif(?9, ?10, high), is_reserved = coalesce(?11, is_reserved),
-                 role = iif(?12, ?13, role)
+                 role = iif(?12, ?13, role), interval_s = iif(?14, ?15, interval_s)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -258,6 +268,8 @@ impl Store {
         .bind(change.is_reserved)
         .bind(change.role.is_some())
         .bind(change.role.flatten().map(SignalRole::as_str))
+        .bind(change.interval_s.is_some())
+        .bind(change.interval_s.flatten())
         .fetch_one(&self.write)
         .await?;
         Ok(signal(&row)?)

@@ -17,6 +17,7 @@ import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import {
   IntervalField,
+  PlaceField,
   PositionField,
   intervalEntry,
   intervalSeconds,
@@ -129,7 +130,8 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
           slotProps={{ inputLabel: { shrink: true } }}
         />
       </Stack>
-      <PositionField value={draft.place} onChange={(place) => set({ place })} />
+      <PlaceField value={draft.place} onChange={(place) => set({ place })} />
+      <PositionField value={draft.position} onChange={(position) => set({ position })} />
       <TextField
         label="Note"
         value={draft.note}
@@ -179,6 +181,7 @@ interface SettingsEntry {
   note: string;
   every: IntervalEntry;
   place: string;
+  position: string;
   late: string;
   silent: string;
   topics: string;
@@ -188,7 +191,8 @@ const FIELDS: Record<keyof SettingsEntry, string> = {
   name: 'the name',
   note: 'the note',
   every: 'how often it reports',
-  place: 'the position',
+  place: 'the place',
+  position: 'the position',
   late: 'when it is late',
   silent: 'when it is silent',
   topics: 'the topics',
@@ -198,23 +202,26 @@ const entryOf = (device: Device): SettingsEntry => ({
   name: device.name,
   note: device.note,
   every: intervalEntry(device.interval_s),
-  place: positionText(device.position),
+  place: device.place ?? '',
+  position: positionText(device.position),
   late: String(device.late_after ?? ''),
   silent: String(device.silent_after ?? ''),
   topics: (device.topics ?? []).join('\n'),
 });
 
-const wrongIn = ({ place, late, silent, every }: SettingsEntry): boolean =>
-  parsePosition(place) === undefined ||
+const wrongIn = ({ position, late, silent, every }: SettingsEntry): boolean =>
+  parsePosition(position) === undefined ||
   holdsNaN([numberOrNull(late), numberOrNull(silent), intervalSeconds(every)]);
 
 /** What has to be sent of what was changed. */
-function changeOf({ name, note, every, place, late, silent, topics }: Partial<SettingsEntry>): DeviceChange {
-  const position = place === undefined ? undefined : parsePosition(place);
+function changeOf(changed: Partial<SettingsEntry>): DeviceChange {
+  const { name, note, every, place, late, silent, topics } = changed;
+  const position = changed.position === undefined ? undefined : parsePosition(changed.position);
   const lines = topics?.split('\n').map((topic) => topic.trim());
   return {
     ...(name === undefined ? {} : { name }),
     ...(note === undefined ? {} : { note }),
+    ...(place === undefined ? {} : { place }),
     ...(every === undefined ? {} : { interval_s: intervalSeconds(every) }),
     ...(position === undefined ? {} : { position }),
     ...(late === undefined ? {} : { late_after: numberOrNull(late) }),

@@ -28,6 +28,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
   const [note, setNote] = useState(signal?.note ?? '');
   const [low, setLow] = useState(String(signal?.low ?? ''));
   const [high, setHigh] = useState(String(signal?.high ?? ''));
+  const [every, setEvery] = useState(String(signal?.interval_s ?? ''));
   const [reserved, setReserved] = useState(signal?.reserved ?? false);
   const [role, setRole] = useState<SignalRole | ''>(signal?.role ?? '');
   const limit = (text: string) => (type === 'number' ? numberOrNull(text) : null);
@@ -42,6 +43,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
             note,
             low: limit(low),
             high: limit(high),
+            interval_s: numberOrNull(every),
             reserved,
             role: type === 'number' && role !== '' ? role : null,
           })
@@ -51,6 +53,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
             note,
             low: limit(low),
             high: limit(high),
+            interval_s: numberOrNull(every),
             reserved,
             role: type === 'number' && role !== '' ? role : null,
             ...(name === '' ? {} : { name }),
@@ -59,7 +62,7 @@ export function SignalDialog({ path, signal, onClose }: Props) {
     },
     onSuccess: onClose,
   });
-  const isWrong = holdsNaN([limit(low), limit(high)]);
+  const isWrong = holdsNaN([limit(low), limit(high), numberOrNull(every)]);
   return (
     <FormDialog
       title={signal ? `Signal ${signal.code}` : 'Declare a signal'}
@@ -110,6 +113,12 @@ export function SignalDialog({ path, signal, onClose }: Props) {
           <NumberEntry label="Highest possible" value={high} onChange={setHigh} />
         </Stack>
       )}
+      <NumberEntry
+        label="Expected every (s)"
+        value={every}
+        onChange={setEvery}
+        helperText="As often as its device reports if left empty."
+      />
       <FormControlLabel
         control={<Checkbox checked={reserved} onChange={(_, checked) => setReserved(checked)} />}
         label="Only its device may send it"

@@ -13,7 +13,7 @@ import { serviceNow } from '../../format/clock';
 import { LampList } from './LampList';
 import { RoomTools, type RoomView } from './RoomTools';
 import { byAttention, matching, sentence } from './order';
-import type { Grouping } from './rows';
+import { isGrouping, type Grouping } from './rows';
 
 /** The first page: every device with its lamp, what needs attention first. */
 export function LampRoomPage() {
@@ -55,7 +55,7 @@ function Room({ devices }: { devices: DeviceNow[] }) {
           title="No device fits the filter"
           action={<Button onClick={() => change({ words: '', concern: null })}>Show all</Button>}
         >
-          The filter looks in names, codes, kinds, states and signals.
+          The filter looks in names, codes, kinds, places, states and signals.
         </Empty>
       ) : (
         <LampList devices={found} site={site.code} by={by} form={form} />
@@ -76,7 +76,7 @@ function useRoomView(): [RoomView, (change: Partial<RoomView>) => void] {
   const view: RoomView = {
     words,
     concern: params.get('concern'),
-    by: by === 'kind' || by === 'state' ? by : 'none',
+    by: isGrouping(by) ? by : 'none',
     form: form === 'list' ? 'list' : 'cards',
   };
   const change = (changed: Partial<RoomView>) => {

@@ -8,7 +8,7 @@ import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
 import { Link } from 'react-router';
 import type { DeviceNow } from '../../api/schema';
 import { counted } from './order';
-import type { Grouping } from './rows';
+import { GROUPINGS, type Grouping } from './rows';
 
 /** What of the lamp room is shown, and how. */
 export interface RoomView {
@@ -47,9 +47,11 @@ export function RoomTools({
         onChange={(event) => onChange({ by: event.target.value as Grouping })}
         sx={{ width: 130 }}
       >
-        <MenuItem value="none">not at all</MenuItem>
-        <MenuItem value="kind">by kind</MenuItem>
-        <MenuItem value="state">by state</MenuItem>
+        {Object.entries(GROUPINGS).map(([grouping, words]) => (
+          <MenuItem key={grouping} value={grouping}>
+            {words}
+          </MenuItem>
+        ))}
       </TextField>
       <ToggleButtonGroup
         exclusive

@@ -76,17 +76,22 @@ test('devices are laid in rows', () => {
 
 test('groups have a heading each and keep their order', () => {
   const some = [
-    aDevice({ name: 'a', kind: 'sensor' }),
+    aDevice({ name: 'a', kind: 'sensor', place: 'Hobb Halt' }),
     aDevice({ name: 'b' }),
     aDevice({ name: 'c', kind: 'sensor' }),
     aDevice({ name: 'd', state: 'trial' }),
   ];
-  const headings = (by: 'kind' | 'state') =>
+  const headings = (by: 'kind' | 'place' | 'state') =>
     rows(some, by, 0).flatMap((row) => (row.form === 'heading' ? [[row.title, row.count]] : []));
   expect(headings('kind')).toEqual([
     ['Of no kind', 2],
     ['sensor', 2],
   ]);
+  expect(headings('place')).toEqual([
+    ['At no place', 3],
+    ['Hobb Halt', 1],
+  ]);
+  expect(matching(some, 'hobb')).toEqual([some[0]]);
   expect(headings('state')).toEqual([
     ['In trial', 1],
     ['Live', 3],

@@ -37,6 +37,7 @@ function textOf(device: DeviceNow): string {
     device.name,
     device.device,
     device.kind ?? '',
+    device.place ?? '',
     device.presence,
     ...attention(device).map(({ text }) => text),
     ...device.signals.flatMap((signal) => [signal.signal, signal.name]),
@@ -46,7 +47,7 @@ function textOf(device: DeviceNow): string {
   return text;
 }
 
-/** Devices that have all words somewhere in name, code, kind, state or signals, and the concern, if one is wanted. */
+/** Devices that have all words somewhere in name, code, kind, place, state or signals, and the concern, if one is wanted. */
 export function matching(devices: DeviceNow[], words: string, concern?: string | null): DeviceNow[] {
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
   return devices.filter(

@@ -2,7 +2,16 @@ import type { DeviceNow } from '../../api/schema';
 import { groupBy } from '../../groupBy';
 
 /** What devices can be put together by. */
-export type Grouping = 'none' | 'kind' | 'state';
+export const GROUPINGS = {
+  none: 'not at all',
+  place: 'by place',
+  kind: 'by kind',
+  state: 'by state',
+} as const;
+export type Grouping = keyof typeof GROUPINGS;
+
+/** Whether an address names one. */
+export const isGrouping = (word: string | null): word is Grouping => word !== null && word in GROUPINGS;
 
 /** A row of the lamp room: the heading of a group, some cards beside each other, or one line. */
 export type Row =
@@ -14,6 +23,7 @@ const STATES = { live: 'Live', trial: 'In trial', waiting: 'Waiting to be declar
 
 function titleOf(device: DeviceNow, by: Grouping): string {
   if (by === 'kind') return device.kind ?? 'Of no kind';
+  if (by === 'place') return device.place ?? 'At no place';
   return STATES[device.state ?? 'live'];
 }
 

@@ -20,6 +20,7 @@ import {
   CodeField,
   IntervalField,
   KindField,
+  PlaceField,
   PositionField,
   intervalSeconds,
   type IntervalEntry,
@@ -34,6 +35,7 @@ export function AddDevicePage() {
   const [code, setCode] = useState('');
   const [every, setEvery] = useState<IntervalEntry>({ amount: '60', unit: 's' });
   const [place, setPlace] = useState('');
+  const [position, setPosition] = useState('');
   const [params] = useSearchParams();
   const [kind, setKind] = useState(params.get('kind') ?? '');
   const { data: known = [] } = useQuery(kinds(site.code));
@@ -45,15 +47,16 @@ export function AddDevicePage() {
   const names = expanded ?? [name];
   const make = useMutation({
     mutationFn: async () => {
-      const position = parsePosition(place);
+      const at = parsePosition(position);
       const signals: NewSignal[] = rows.map(toNewSignal);
       const body = (one: string): NewDevice => ({
         name: one,
         note: '',
+        place,
         signals,
         ...(kind === '' ? { interval_s: intervalSeconds(every) } : { kind }),
         ...(code === '' || names.length > 1 ? {} : { code }),
-        ...(position ? { position } : {}),
+        ...(at ? { position: at } : {}),
       });
       // All of them with their keys, or none: whoever tries again makes no second ones.
       const devices = names.map(body);
@@ -105,7 +108,8 @@ export function AddDevicePage() {
               }
             />
             {kind === '' && <IntervalField value={every} onChange={setEvery} />}
-            <PositionField value={place} onChange={setPlace} />
+            <PlaceField value={place} onChange={setPlace} />
+            <PositionField value={position} onChange={setPosition} />
           </Stack>
         </Paper>
         <Paper sx={{ p: 3 }}>

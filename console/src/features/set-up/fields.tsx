@@ -45,6 +45,19 @@ export function ZoneField({ value, onChange }: { value: string; onChange: (zone:
   );
 }
 
+/** Where a device stands, in words. */
+export function PlaceField({ value, onChange }: { value: string; onChange: (place: string) => void }) {
+  return (
+    <TextField
+      label="Place"
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      helperText="In words, such as Hobb Halt. The lamp room can put devices together by it."
+      slotProps={{ htmlInput: { maxLength: 120 } }}
+    />
+  );
+}
+
 /** The type of a signal's values. */
 export function TypeField({
   value,

@@ -47,6 +47,9 @@ pub(crate) struct DeviceEdit {
     /// How often it reports, in seconds
     #[arg(long, value_name = "SECONDS")]
     pub(crate) every: Option<f64>,
+    /// Where it stands, in words; "" for nowhere
+    #[arg(long = "place", value_name = "WORDS")]
+    pub(crate) stands: Option<String>,
     /// A new note
     #[arg(long)]
     pub(crate) note: Option<String>,
@@ -98,6 +101,9 @@ pub(crate) struct NewDeviceArgs {
     /// Free text
     #[arg(long, default_value = "")]
     pub(crate) note: String,
+    /// Where it stands, in words, such as "Hobb Halt"
+    #[arg(long = "place", value_name = "WORDS", default_value = "")]
+    pub(crate) stands: String,
     /// A signal it has; may be repeated
     #[arg(long = "signal", value_name = "CODE[:UNIT]", value_parser = parse_signal)]
     pub(crate) signals: Vec<NewSignal>,

@@ -109,6 +109,9 @@ pub(crate) enum SignalCommand {
         /// What its values can be: the highest
         #[arg(long, allow_hyphen_values = true)]
         high: Option<f64>,
+        /// How often it is expected, in seconds, if not as often as its device reports
+        #[arg(long, value_name = "SECONDS")]
+        every: Option<f64>,
         /// Only its device may send it
         #[arg(long)]
         reserved: bool,
@@ -150,6 +153,9 @@ pub(crate) enum SignalCommand {
         /// What its values can be: the highest
         #[arg(long, allow_hyphen_values = true)]
         high: Option<f64>,
+        /// How often it is expected, in seconds; 0: as often as its device reports
+        #[arg(long, value_name = "SECONDS")]
+        every: Option<f64>,
         /// Whether only its device may send it
         #[arg(long, value_name = "true|false")]
         reserved: Option<bool>,

@@ -53,6 +53,7 @@ fn change(edit: DeviceEdit) -> Result<DeviceChange> {
     Ok(DeviceChange {
         name: edit.name,
         note: edit.note,
+        place: edit.stands,
         interval_s: edit.every,
         position: edit.place.change(),
         decoder: decoder.transpose()?,
@@ -103,6 +104,7 @@ fn wanted(args: NewDeviceArgs) -> Result<Vec<NewDevice>> {
         code: args.code,
         name: String::new(),
         note: args.note,
+        place: args.stands,
         interval_s: args.every,
         position: args.place.at,
         signals: args.signals,
@@ -146,6 +148,8 @@ struct Listed {
     #[serde(default)]
     note: Option<String>,
     #[serde(default)]
+    place: Option<String>,
+    #[serde(default)]
     latitude: Option<f64>,
     #[serde(default)]
     longitude: Option<f64>,
@@ -170,6 +174,7 @@ fn listed(file: &Path, one: &NewDevice) -> Result<Vec<NewDevice>> {
             name: line.name,
             code: line.code,
             note: line.note.unwrap_or_else(|| one.note.clone()),
+            place: line.place.unwrap_or_else(|| one.place.clone()),
             identity: line.identity,
             position,
             ..one.clone()
@@ -218,6 +223,7 @@ fn one(device: &Device, zone: &TimeZone) -> String {
         ("code", device.code.clone()),
         ("name", device.name.clone()),
         ("note", device.note.clone()),
+        ("place", device.place.clone()),
         ("presence", format!("{}{since}", show::presence(device.presence))),
         ("last heard", last_heard(device, zone)),
         ("every", format!("{} s", device.interval_s)),

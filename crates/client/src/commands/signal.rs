@@ -30,7 +30,7 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
             let done: JoinedPosition = server.post(&path, &join).await?;
             return context.output.print(&done, joined);
         }
-        SignalCommand::Add { signal, name, value_type, unit, note, low, high, reserved, role } => {
+        SignalCommand::Add { signal, name, value_type, unit, note, low, high, every, reserved, role } => {
             let value_type = value_type.into();
             let role = role.and_then(Role::named);
             let new = NewSignal {
@@ -41,6 +41,7 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
                 unit,
                 low,
                 high,
+                interval_s: every,
                 reserved,
                 role,
                 meaning: None,
@@ -48,7 +49,7 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
             server.post(&server.device_path(&signal.device, "/signals").await?, &new).await?
         }
         SignalCommand::Show { signal } => server.get(&path(&server, &signal).await?, &[]).await?,
-        SignalCommand::Edit { signal, name, value_type, unit, note, low, high, reserved, role } => {
+        SignalCommand::Edit { signal, name, value_type, unit, note, low, high, every, reserved, role } => {
             let change = SignalChange {
                 name,
                 note,
@@ -56,6 +57,7 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
                 unit: unit.map(|unit| (!unit.is_empty()).then_some(unit)),
                 low: low.map(Some),
                 high: high.map(Some),
+                interval_s: every.map(|seconds| (seconds > 0.0).then_some(seconds)),
                 reserved,
                 role: role.map(Role::named),
             };
@@ -96,6 +98,7 @@ fn one(signal: &Signal) -> String {
         ("shown as", signal.symbol.clone()),
         ("lowest", signal.low.map(|n| n.to_string()).unwrap_or_default()),
         ("highest", signal.high.map(|n| n.to_string()).unwrap_or_default()),
+        ("every", signal.interval_s.map(|seconds| format!("{seconds} s")).unwrap_or_default()),
         ("by hand", if signal.reserved { "no, reserved for its device".to_owned() } else { String::new() }),
         ("also called", signal.also.join(", ")),
     ])

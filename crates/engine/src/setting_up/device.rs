@@ -6,7 +6,8 @@ use super::wanted::Wanted;
 use super::{DeviceSection, SetUp};
 use crate::changes::{Change, Concerned};
 use crate::checks::{
-    check_decoder, check_interval, check_name, check_note, check_patience, check_position, decoder_text, place_code,
+    check_decoder, check_interval, check_name, check_note, check_patience, check_place, check_position, decoder_text,
+    place_code,
 };
 use crate::clock;
 use crate::declared;
@@ -65,6 +66,7 @@ impl SetUp {
             code,
             name: new.name,
             note: new.note,
+            place: new.place,
             kind: new.kind,
             interval_s: new.interval_s,
             late_after: new.late_after,
@@ -195,6 +197,7 @@ impl SetUp {
         Ok(store::DeviceChange {
             name: change.name.as_deref().map(check_name).transpose()?.map(str::to_owned),
             note: change.note.as_deref().map(check_note).transpose()?.map(str::to_owned),
+            place: change.place.as_deref().map(check_place).transpose()?.map(str::to_owned),
             interval_s: change.interval_s.map(check_interval).transpose()?,
             position: change.position.map(|p| p.map(check_position).transpose()).transpose()?,
             decoder: match change.decoder {

@@ -2,7 +2,9 @@
 
 use super::SetUp;
 use crate::changes::{Change, Concerned};
-use crate::checks::{MAX_SIGNALS, check_limits, check_name, check_note, check_role, check_signal, check_unit};
+use crate::checks::{
+    MAX_SIGNALS, check_interval, check_limits, check_name, check_note, check_role, check_signal, check_unit,
+};
 use crate::clock;
 use crate::definitions::{Subject, meaning_of};
 use crate::documents;
@@ -131,6 +133,7 @@ fn checked_change(signal: &Signal, change: api::SignalChange) -> Result<SignalCh
         unit,
         low: Some(low.filter(|_| is_number)),
         high: Some(high.filter(|_| is_number)),
+        interval_s: change.interval_s.map(|seconds| seconds.map(check_interval).transpose()).transpose()?,
         is_reserved: change.reserved,
         role: change.role,
     })

@@ -2,7 +2,7 @@
 
 use super::DeviceSection;
 use crate::checks::{
-    DEFAULT_INTERVAL_S, Declared, check_decoder, check_interval, check_name, check_note, check_patience,
+    DEFAULT_INTERVAL_S, Declared, check_decoder, check_interval, check_name, check_note, check_patience, check_place,
     check_position, check_signals, decoder_text,
 };
 use crate::declared;
@@ -60,6 +60,7 @@ impl Wanted {
         let section = DeviceSection {
             name: check_name(&section.name)?.to_owned(),
             note: check_note(&section.note)?.to_owned(),
+            place: check_place(&section.place)?.to_owned(),
             interval_s: Some(check_interval(interval_s)?),
             late_after,
             silent_after,
@@ -83,6 +84,7 @@ impl Wanted {
             code: &section.code,
             name: &section.name,
             note: &section.note,
+            place: &section.place,
             interval_s: section.interval_s.unwrap_or(DEFAULT_INTERVAL_S),
             position: self.position,
             state,
@@ -103,6 +105,7 @@ impl Wanted {
         store::DeviceChange {
             name: Some(section.name.clone()),
             note: Some(section.note.clone()),
+            place: Some(section.place.clone()),
             interval_s: section.interval_s,
             position: Some(self.position),
             kind: Some(self.kind),

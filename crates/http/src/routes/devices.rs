@@ -41,6 +41,7 @@ fn joined(engine: &Engine, device: &store::Device, described: Described) -> Devi
         code: section.code,
         name: section.name,
         note: section.note,
+        place: section.place,
         interval_s: device.interval_s,
         position: section.position,
         created_at: device.created_at.to_string(),

@@ -119,7 +119,7 @@ async fn span(
 
 /// Times without readings, from `from` to `to` (excluded; by default the last
 /// day), longer than `longer_than_s` seconds: by default twice the interval at
-/// which the device is expected to report. At most 1,000, oldest first.
+/// which the signal is expected, or its device if it has none. At most 1,000, oldest first.
 ///
 /// What lies before the first reading and after the last is no gap.
 #[utoipa::path(operation_id = "readings_gaps", context_path = "/api/v1", tag = "reading back",
@@ -140,7 +140,8 @@ async fn gaps(
     let limit = query::number("limit", limit, 100u32, 1, 1_000)?;
     let (from, to) = query::span(from, to)?;
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
-    let seconds = query::number("longer_than_s", longer_than_s, 2.0 * device.interval_s, 0.0, 1e10)?;
+    let seconds =
+        query::number("longer_than_s", longer_than_s, 2.0 * signal.interval_s.unwrap_or(device.interval_s), 0.0, 1e10)?;
     let gaps = engine.store.gaps(signal.id, (from, to), (seconds * 1e6) as i64, limit as usize + 1).await?;
     // The next page begins with the reading that ends the last gap.
     Ok(Json(query::page(
