@@ -16,6 +16,9 @@ export function FormDialog({
   isPending,
   error,
   disabled = false,
+  cancel = 'Cancel',
+  other,
+  width = 'xs',
   children,
 }: {
   title: string;
@@ -26,6 +29,11 @@ export function FormDialog({
   isPending: boolean;
   error: unknown;
   disabled?: boolean;
+  /** What the button that leaves everything as it is is called. */
+  cancel?: string;
+  /** Buttons for something else than the form's own. */
+  other?: ReactNode;
+  width?: 'xs' | 'sm';
   children: ReactNode;
 }) {
   const id = useId();
@@ -36,7 +44,7 @@ export function FormDialog({
     if (!disabled && !isPending) onSubmit();
   };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby={id}>
+    <Dialog open onClose={onClose} fullWidth maxWidth={width} aria-labelledby={id}>
       <form onSubmit={take}>
         <DialogTitle id={id}>{title}</DialogTitle>
         <DialogContent>
@@ -46,7 +54,8 @@ export function FormDialog({
           </Stack>
         </DialogContent>
         <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
+          {other}
+          <Button onClick={onClose}>{cancel}</Button>
           <Button type="submit" variant="contained" loading={isPending} disabled={disabled}>
             {submit}
           </Button>

@@ -1,17 +1,11 @@
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
-import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { kinds, sitePath } from '../../api/queries';
 import type { Device, WaitingDevice } from '../../api/schema';
-import { ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
 import { KindField } from '../set-up/fields';
@@ -33,46 +27,35 @@ export function ClaimDeviceDialog({ device, onClose }: { device: WaitingDevice; 
       }),
     onSuccess: (claimed) => void navigate(`/sites/${site.code}/devices/${claimed.code}/commissioning`),
   });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    claim.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
-      <form onSubmit={submit}>
-        <DialogTitle>Claim the device {device.code}</DialogTitle>
-        <DialogContent>
-          <Stack spacing={2.5} sx={{ pt: 1 }}>
-            <TextField
-              label="Name of the device"
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-              required
-              autoFocus
-            />
-            <TextField
-              label="Code"
-              value={code}
-              onChange={(e) => setCode(e.target.value)}
-              required
-              slotProps={{ htmlInput: { pattern: '[a-z0-9\\-]{1,64}', sx: mono } }}
-            />
-            <KindField
-              kinds={known}
-              value={kind}
-              onChange={setKind}
-              helperText="Its signals become those of the kind, with what came before."
-            />
-            {claim.error && <ProblemAlert error={claim.error} />}
-          </Stack>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={claim.isPending}>
-            Claim it
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+    <FormDialog
+      title={`Claim the device ${device.code}`}
+      submit="Claim it"
+      onSubmit={() => claim.mutate()}
+      onClose={onClose}
+      isPending={claim.isPending}
+      error={claim.error}
+    >
+      <TextField
+        label="Name of the device"
+        value={name}
+        onChange={(e) => setName(e.target.value)}
+        required
+        autoFocus
+      />
+      <TextField
+        label="Code"
+        value={code}
+        onChange={(e) => setCode(e.target.value)}
+        required
+        slotProps={{ htmlInput: { pattern: '[a-z0-9\\-]{1,64}', sx: mono } }}
+      />
+      <KindField
+        kinds={known}
+        value={kind}
+        onChange={setKind}
+        helperText="Its signals become those of the kind, with what came before."
+      />
+    </FormDialog>
   );
 }

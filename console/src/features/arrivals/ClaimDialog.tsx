@@ -1,18 +1,12 @@
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import MenuItem from '@mui/material/MenuItem';
-import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState, type FormEvent } from 'react';
+import { useState } from 'react';
 import { api } from '../../api/client';
 import { devicePath, signals } from '../../api/queries';
 import type { Arrival, Claimed, ValueType } from '../../api/schema';
-import { ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';
@@ -46,76 +40,59 @@ export function ClaimDialog({ arrival, onClose }: Props) {
     },
     onSuccess: onClose,
   });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    claim.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
-      <form onSubmit={submit}>
-        <DialogTitle>
-          Claim {arrival.name} of {arrival.device}
-        </DialogTitle>
-        <DialogContent>
-          <Stack spacing={2.5} sx={{ pt: 1 }}>
-            <Typography color="textSecondary">
-              {arrival.readings === 1
-                ? 'One reading goes with it.'
-                : `${arrival.readings.toLocaleString('en-GB')} readings go with it.`}
-            </Typography>
-            {arrival.like !== undefined && (
-              <Typography>
-                It is spelled nearly like the declared signal <strong>{arrival.like}</strong>.
-              </Typography>
-            )}
-            <TextField
-              select
-              label="It belongs to"
-              value={into}
-              onChange={(e) => setInto(e.target.value)}
-              slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-            >
-              <MenuItem value={NEW}>a signal of its own</MenuItem>
-              {declared.map((signal) => (
-                <MenuItem key={signal.code} value={signal.code}>
-                  {signal.name} ({signal.code})
-                </MenuItem>
-              ))}
-            </TextField>
-            {into === NEW && (
-              <>
-                <TextField
-                  label="Signal code"
-                  value={code}
-                  onChange={(e) => setCode(e.target.value)}
-                  required
-                  helperText="If it is another than the name, both mean the signal."
-                  slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
-                />
-                <TextField
-                  label="Name of the signal"
-                  value={name}
-                  onChange={(e) => setName(e.target.value)}
-                  helperText="For people; the code if left empty."
-                />
-                <TypeField value={type} onChange={setType} />
-                <UnitField
-                  value={type === 'number' ? unit : ''}
-                  onChange={setUnit}
-                  disabled={type !== 'number'}
-                />
-              </>
-            )}
-            {claim.error && <ProblemAlert error={claim.error} />}
-          </Stack>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={claim.isPending}>
-            Claim it
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+    <FormDialog
+      title={`Claim ${arrival.name} of ${arrival.device}`}
+      submit="Claim it"
+      onSubmit={() => claim.mutate()}
+      onClose={onClose}
+      isPending={claim.isPending}
+      error={claim.error}
+    >
+      <Typography color="textSecondary">
+        {arrival.readings === 1
+          ? 'One reading goes with it.'
+          : `${arrival.readings.toLocaleString('en-GB')} readings go with it.`}
+      </Typography>
+      {arrival.like !== undefined && (
+        <Typography>
+          It is spelled nearly like the declared signal <strong>{arrival.like}</strong>.
+        </Typography>
+      )}
+      <TextField
+        select
+        label="It belongs to"
+        value={into}
+        onChange={(e) => setInto(e.target.value)}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value={NEW}>a signal of its own</MenuItem>
+        {declared.map((signal) => (
+          <MenuItem key={signal.code} value={signal.code}>
+            {signal.name} ({signal.code})
+          </MenuItem>
+        ))}
+      </TextField>
+      {into === NEW && (
+        <>
+          <TextField
+            label="Signal code"
+            value={code}
+            onChange={(e) => setCode(e.target.value)}
+            required
+            helperText="If it is another than the name, both mean the signal."
+            slotProps={{ htmlInput: { pattern: '[A-Za-z0-9._\\-]{1,64}', sx: mono } }}
+          />
+          <TextField
+            label="Name of the signal"
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+            helperText="For people; the code if left empty."
+          />
+          <TypeField value={type} onChange={setType} />
+          <UnitField value={type === 'number' ? unit : ''} onChange={setUnit} disabled={type !== 'number'} />
+        </>
+      )}
+    </FormDialog>
   );
 }

@@ -1,9 +1,4 @@
 import Alert from '@mui/material/Alert';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
@@ -13,7 +8,7 @@ import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import type { Commissioning } from '../../api/schema';
-import { ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
 
 interface Props {
@@ -37,14 +32,18 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
   });
   const count = commissioning.trial_readings.toLocaleString('en-GB');
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs">
-      <DialogTitle>{commissioning.name} goes live</DialogTitle>
-      <DialogContent>
-        {!commissioning.is_ready && (
-          <Alert severity="warning" sx={{ mb: 2 }}>
-            {commissioning.verdict}
-          </Alert>
-        )}
+    <FormDialog
+      title={`${commissioning.name} goes live`}
+      submit={commissioning.is_ready ? 'Go live' : 'Go live anyway'}
+      cancel="Not yet"
+      onSubmit={() => live.mutate()}
+      onClose={onClose}
+      isPending={live.isPending}
+      error={live.error}
+      disabled={readings === ''}
+    >
+      {!commissioning.is_ready && <Alert severity="warning">{commissioning.verdict}</Alert>}
+      <div>
         <Typography id="readings-label" gutterBottom>
           What becomes of its {count} trial readings?
         </Typography>
@@ -60,19 +59,7 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
           />
           <FormControlLabel value="keep" control={<Radio />} label="Keep them, as readings like any other" />
         </RadioGroup>
-        {live.error && <ProblemAlert error={live.error} />}
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Not yet</Button>
-        <Button
-          variant="contained"
-          disabled={readings === ''}
-          loading={live.isPending}
-          onClick={() => live.mutate()}
-        >
-          {commissioning.is_ready ? 'Go live' : 'Go live anyway'}
-        </Button>
-      </DialogActions>
-    </Dialog>
+      </div>
+    </FormDialog>
   );
 }

@@ -2,15 +2,16 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import LinearProgress from '@mui/material/LinearProgress';
 import Paper from '@mui/material/Paper';
-import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
 import type { Commissioning, Soak } from '../../api/schema';
+import { NumberEntry } from '../../components/NumberEntry';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
+import { numberOrNull } from '../../format/entry';
 import { useServiceNow } from '../../format/clock';
 import { dateTime } from '../../format/time';
 
@@ -28,7 +29,7 @@ export function SoakSection({ soak, path, inTrial }: Props) {
   const keep = (judged: Commissioning) =>
     cache.setQueryData(['commissioning', site.code, judged.device], judged);
   const begin = useMutation({
-    mutationFn: () => api.post<Commissioning>(`${path}/soak`, { hours: Number(hours) }),
+    mutationFn: () => api.post<Commissioning>(`${path}/soak`, { hours: numberOrNull(hours) ?? NaN }),
     onSuccess: keep,
   });
   const end = useMutation({ mutationFn: () => api.delete<Commissioning>(`${path}/soak`), onSuccess: keep });
@@ -48,16 +49,13 @@ export function SoakSection({ soak, path, inTrial }: Props) {
             </Button>
           ) : (
             <>
-              <TextField
-                label="Hours"
-                size="small"
-                type="number"
-                value={hours}
-                onChange={(e) => setHours(e.target.value)}
-                slotProps={{ htmlInput: { min: 0.001, max: 720, step: 'any' } }}
-                sx={{ width: 110 }}
-              />
-              <Button variant="outlined" onClick={() => begin.mutate()} loading={begin.isPending}>
+              <NumberEntry label="Hours" size="small" value={hours} onChange={setHours} sx={{ width: 110 }} />
+              <Button
+                variant="outlined"
+                onClick={() => begin.mutate()}
+                loading={begin.isPending}
+                disabled={!(Number(numberOrNull(hours)) > 0)}
+              >
                 {soak ? 'Begin another' : 'Begin the soak test'}
               </Button>
             </>

@@ -1,11 +1,6 @@
 import Alert from '@mui/material/Alert';
 import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import MenuItem from '@mui/material/MenuItem';
-import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
@@ -13,7 +8,8 @@ import { useState } from 'react';
 import { api } from '../../api/client';
 import { retention as retentionQuery } from '../../api/queries';
 import type { Retention, RetentionEffect, RetentionState } from '../../api/schema';
-import { Loading, ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
+import { Loading } from '../../components/states';
 import { bytes, LENGTHS, lengthLabel } from './keeping';
 
 const ROWS = [
@@ -33,25 +29,30 @@ interface Props {
 /** How long a signal's readings and summaries are kept, tried out before it is set. */
 export function RetentionDialog({ path, code, onClose }: Props) {
   const { data, error } = useQuery(retentionQuery(path));
+  const title = `How long ${code} is kept`;
+  if (data) return <RetentionForm title={title} path={path} state={data} onClose={onClose} />;
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" aria-labelledby="retention-title">
-      <DialogTitle id="retention-title">How long {code} is kept</DialogTitle>
-      {error && (
-        <DialogContent>
-          <ProblemAlert error={error} />
-        </DialogContent>
-      )}
-      {!data && !error && <Loading height={200} />}
-      {data && <RetentionForm path={path} state={data} onClose={onClose} />}
-    </Dialog>
+    <FormDialog
+      title={title}
+      submit="Set"
+      onSubmit={onClose}
+      onClose={onClose}
+      isPending={false}
+      error={error}
+      disabled
+    >
+      {!error && <Loading height={200} />}
+    </FormDialog>
   );
 }
 
 function RetentionForm({
+  title,
   path,
   state,
   onClose,
 }: {
+  title: string;
   path: string;
   state: RetentionState;
   onClose: () => void;
@@ -75,50 +76,44 @@ function RetentionForm({
     trial.reset();
   };
   return (
-    <>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          {!state.own && (
-            <Typography>Nothing is set here: it is kept as its kind says, or for ever.</Typography>
-          )}
-          {ROWS.map(({ field, label }) => (
-            <TextField
-              key={field}
-              select
-              label={label}
-              value={wanted[field] ?? ''}
-              onChange={(event) => change(field, event.target.value)}
-              slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-            >
-              {LENGTHS.map(({ seconds, label: length }) => (
-                <MenuItem key={length} value={seconds ?? ''}>
-                  {length}
-                </MenuItem>
-              ))}
-              {wanted[field] !== undefined && !LENGTHS.some(({ seconds }) => seconds === wanted[field]) && (
-                <MenuItem value={wanted[field]}>{lengthLabel(wanted[field])}</MenuItem>
-              )}
-            </TextField>
-          ))}
-          {trial.data && <Effect effect={trial.data} />}
-          {error && <ProblemAlert error={error} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        {state.own && (
-          <Button onClick={() => reset.mutate()} disabled={reset.isPending}>
+    // What would go is shown before it goes: without a try-out nothing is set.
+    <FormDialog
+      title={title}
+      submit={trial.data ? 'Set' : 'Try out'}
+      onSubmit={() => (trial.data ? save.mutate() : trial.mutate())}
+      onClose={onClose}
+      isPending={save.isPending || trial.isPending}
+      error={error}
+      other={
+        state.own && (
+          <Button onClick={() => reset.mutate()} disabled={reset.isPending} sx={{ mr: 'auto' }}>
             As the kind
           </Button>
-        )}
-        <Button onClick={onClose}>Cancel</Button>
-        <Button onClick={() => trial.mutate()} loading={trial.isPending}>
-          Try out
-        </Button>
-        <Button variant="contained" onClick={() => save.mutate()} loading={save.isPending}>
-          Set
-        </Button>
-      </DialogActions>
-    </>
+        )
+      }
+    >
+      {!state.own && <Typography>Nothing is set here: it is kept as its kind says, or for ever.</Typography>}
+      {ROWS.map(({ field, label }) => (
+        <TextField
+          key={field}
+          select
+          label={label}
+          value={wanted[field] ?? ''}
+          onChange={(event) => change(field, event.target.value)}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
+          {LENGTHS.map(({ seconds, label: length }) => (
+            <MenuItem key={length} value={seconds ?? ''}>
+              {length}
+            </MenuItem>
+          ))}
+          {wanted[field] !== undefined && !LENGTHS.some(({ seconds }) => seconds === wanted[field]) && (
+            <MenuItem value={wanted[field]}>{lengthLabel(wanted[field])}</MenuItem>
+          )}
+        </TextField>
+      ))}
+      {trial.data && <Effect effect={trial.data} />}
+    </FormDialog>
   );
 }
 

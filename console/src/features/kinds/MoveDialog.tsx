@@ -1,14 +1,10 @@
 import Box from '@mui/material/Box';
-import Button from '@mui/material/Button';
-import Dialog from '@mui/material/Dialog';
-import DialogActions from '@mui/material/DialogActions';
-import DialogContent from '@mui/material/DialogContent';
-import DialogTitle from '@mui/material/DialogTitle';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { api } from '../../api/client';
 import { kindPath } from '../../api/queries';
 import type { Difference, Differences, Kind } from '../../api/schema';
-import { Loading, ProblemAlert } from '../../components/states';
+import { FormDialog } from '../../components/FormDialog';
+import { Loading } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
 
@@ -30,34 +26,28 @@ export function MoveDialog({ kind, onClose }: { kind: Kind; onClose: () => void 
     },
   });
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm">
-      <DialogTitle>Move the devices to revision {kind.revision}</DialogTitle>
-      <DialogContent>
-        {plan.isPending && <Loading height={80} />}
-        {plan.error && <ProblemAlert error={plan.error} />}
-        {plan.data && (
-          <Box component="ul" sx={{ m: 0, pl: 0, listStyle: 'none' }}>
-            {plan.data.differences.map((difference) => (
-              <Box component="li" key={difference.path} sx={{ ...mono, py: 0.25, overflowWrap: 'anywhere' }}>
-                {text(difference)}
-              </Box>
-            ))}
-          </Box>
-        )}
-        {move.error && <ProblemAlert error={move.error} />}
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Leave them</Button>
-        <Button
-          variant="contained"
-          disabled={!plan.data}
-          loading={move.isPending}
-          onClick={() => move.mutate()}
-        >
-          Move them
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog
+      title={`Move the devices to revision ${kind.revision}`}
+      submit="Move them"
+      cancel="Leave them"
+      width="sm"
+      onSubmit={() => move.mutate()}
+      onClose={onClose}
+      isPending={move.isPending}
+      error={move.error ?? plan.error}
+      disabled={!plan.data}
+    >
+      {plan.isPending && <Loading height={80} />}
+      {plan.data && (
+        <Box component="ul" sx={{ m: 0, pl: 0, listStyle: 'none' }}>
+          {plan.data.differences.map((difference) => (
+            <Box component="li" key={difference.path} sx={{ ...mono, py: 0.25, overflowWrap: 'anywhere' }}>
+              {text(difference)}
+            </Box>
+          ))}
+        </Box>
+      )}
+    </FormDialog>
   );
 }
 
