@@ -2491,6 +2491,11 @@ export interface components {
             /** @description End of the time, excluded. */
             to: string;
         };
+        /**
+         * @description What stands before the decimals of a number that people read.
+         * @enum {string}
+         */
+        DecimalMark: "point" | "comma";
         /** @description How a payload is written. */
         Decoder: {
             /** @description What it is. */
@@ -4200,6 +4205,8 @@ export interface components {
                 code: string;
                 /** @description When it was made. */
                 created_at: string;
+                /** @description How numbers are written for its people. */
+                decimal_mark?: components["schemas"]["DecimalMark"];
                 /** @description Its name for people. */
                 name: string;
                 /** @description Where it is. */
@@ -4765,6 +4772,8 @@ export interface components {
             code: string;
             /** @description When it was made. */
             created_at: string;
+            /** @description How numbers are written for its people. */
+            decimal_mark?: components["schemas"]["DecimalMark"];
             /** @description Its name for people. */
             name: string;
             /** @description Where it is. */
@@ -4774,6 +4783,8 @@ export interface components {
         };
         /** @description What to change of a site; what is absent stays. */
         SiteChange: {
+            /** @description How numbers are written for its people. */
+            decimal_mark?: components["schemas"]["DecimalMark"];
             /** @description Its name for people. */
             name?: string;
             position?: components["schemas"]["Position"] | null;
@@ -4793,6 +4804,8 @@ export interface components {
         };
         /** @description The site in its document. */
         SiteSection: {
+            /** @description How numbers are written for its people. */
+            decimal_mark?: components["schemas"]["DecimalMark"];
             /** @description Its name for people. */
             name: string;
             /** @description Where it is. */
@@ -5175,6 +5188,7 @@ export type ConversionStep = components['schemas']['ConversionStep'];
 export type Converting = components['schemas']['Converting'];
 export type CountPer = components['schemas']['CountPer'];
 export type Curve = components['schemas']['Curve'];
+export type DecimalMark = components['schemas']['DecimalMark'];
 export type Decoder = components['schemas']['Decoder'];
 export type DecoderField = components['schemas']['DecoderField'];
 export type DecoderFieldType = components['schemas']['DecoderFieldType'];

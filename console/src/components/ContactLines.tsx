@@ -4,6 +4,7 @@ import type { Contact } from '../api/schema';
 import { dateTime } from '../format/time';
 import { mono } from '../theme/theme';
 import { Told } from './Told';
+import { grouped } from '../format/number';
 
 const OUTCOME = {
   kept: { word: 'Kept', mark: '●', color: 'secondary.main' },
@@ -60,7 +61,7 @@ function Line({ contact, zone }: { contact: Contact; zone: string }) {
         <Typography variant="body2" color="textSecondary" sx={{ overflowWrap: 'anywhere' }}>
           {contact.protocol} from {contact.from}
           {contact.topic === undefined ? '' : ` on ${contact.topic}`}
-          {contact.bytes > 0 && `, ${contact.bytes.toLocaleString('en-GB')} bytes`}
+          {contact.bytes > 0 && `, ${grouped(contact.bytes)} bytes`}
           {contact.dialect === undefined ? '' : `, ${readAs(contact.dialect)}`}
         </Typography>
         {contact.refused?.map((refused, i) => (
@@ -111,8 +112,7 @@ export function readAs(dialect: string): string {
   return dialect === 'query' ? 'values in the address' : `read as ${dialect}`;
 }
 
-const count = (n: number, one: string, many: string) =>
-  `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
+const count = (n: number, one: string, many: string) => `${grouped(n)} ${n === 1 ? one : many}`;
 
 /** What came of an attempt, in words. */
 export function summary(contact: Contact): string {

@@ -10,6 +10,7 @@ import { useState } from 'react';
 import { api } from '../api/client';
 import type { Removal } from '../api/schema';
 import { Loading, ProblemAlert } from './states';
+import { grouped } from '../format/number';
 
 interface Props {
   path: string;
@@ -32,7 +33,7 @@ export function RemoveDialog({ path, what, code, onClose, onRemoved }: Props) {
     onSuccess: onRemoved,
   });
   const { data } = extent;
-  const count = data ? `${data.at_least ? 'more than ' : ''}${data.readings.toLocaleString('en-GB')}` : '';
+  const count = data ? `${data.at_least ? 'more than ' : ''}${grouped(data.readings)}` : '';
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="xs">
       <DialogTitle>

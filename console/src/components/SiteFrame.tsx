@@ -6,6 +6,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Outlet, ScrollRestoration, useParams } from 'react-router';
 import { LiveProvider, useLiveState } from '../api/LiveProvider';
 import { site as siteQuery, storage } from '../api/queries';
+import { setDecimalMark } from '../format/mark';
 import { clockTime } from '../format/time';
 import { BottomBar, TopStrip } from './TopStrip';
 import { SiteContext } from './siteContext';
@@ -23,6 +24,8 @@ export function SiteFrame() {
     );
   }
   if (!site) return <Loading height="100vh" />;
+  // Numbers are written so from here on; a change of it draws the page anew.
+  setDecimalMark(site.decimal_mark);
   return (
     <SiteContext value={site}>
       <LiveProvider site={code}>
@@ -37,7 +40,7 @@ export function SiteFrame() {
           maxWidth={false}
           sx={{ maxWidth: 1440, px: { xs: 2, md: 3 }, pt: 3, pb: { xs: 12, md: 6 }, outline: 'none' }}
         >
-          <Outlet />
+          <Outlet key={site.decimal_mark} />
         </Container>
         <BottomBar />
         <ScrollRestoration />

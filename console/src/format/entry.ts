@@ -1,3 +1,5 @@
+import { marked } from './mark';
+
 /** What a person typed where a number belongs: a number, nothing, or something that is none. */
 export type Entry = number | 'empty' | 'wrong';
 
@@ -21,11 +23,17 @@ export function numberOrNull(text: string): number | null {
   return entry === 'wrong' ? NaN : entry;
 }
 
-/** What to say beside a field: what is wrong, or how a comma was understood. */
+/** A number as it stands in a field; nothing for none. */
+export const written = (number: number | null | undefined): string =>
+  number === null || number === undefined ? '' : marked(String(number));
+
+/** What to say beside a field: what is wrong, or how another decimal mark than the site's was understood. */
 export function entryHint(text: string): string | undefined {
   const entry = readNumber(text);
   if (entry === 'wrong') return 'This is no number';
-  return text.includes(',') && entry !== 'empty' ? `Read as ${entry}` : undefined;
+  const used = /[.,]/.exec(text)?.[0];
+  const isOther = typeof entry === 'number' && used !== undefined && used !== marked('.');
+  return isOther ? `Read as ${written(entry)}` : undefined;
 }
 
 /** Whether somewhere in it a field holds no number although one belongs there. */

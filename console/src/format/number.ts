@@ -1,4 +1,5 @@
 import type { Direction, Fix, Trend, ReadingValue as Value, ValueType } from '../api/schema';
+import { marked } from './mark';
 
 const MINUS = '\u2212';
 /** Narrow, and no line ends there. */
@@ -9,7 +10,7 @@ export function fixed(value: number, decimals: number): string {
   const size = Math.abs(value);
   const text = size !== 0 && (size < 1e-6 || size >= 1e15) ? value.toExponential(3) : value.toFixed(decimals);
   // A value that rounds to nothing has no sign.
-  return (Number(text) === 0 ? text.replace('-', '') : text).replace('-', MINUS);
+  return marked((Number(text) === 0 ? text.replace('-', '') : text).replace('-', MINUS));
 }
 
 /** Decimals a number is written with, at most 6. */
@@ -31,18 +32,25 @@ export function shown(value: Value | undefined, decimals: number): string {
 
 /** A value with each of its digits. */
 export const asSent = (value: Value): string =>
-  typeof value === 'object' ? place(value, decimalsOf(value)) : String(value);
+  typeof value === 'object'
+    ? place(value, decimalsOf(value))
+    : typeof value === 'number'
+      ? marked(String(value))
+      : String(value);
 
 /** A position as people write it, its degrees with so many decimals. */
 export function place({ latitude, longitude, altitude_m }: Fix, decimals: number): string {
   const degrees = (value: number, positive: string, negative: string) =>
-    `${Math.abs(value).toFixed(decimals)}°${THIN}${value < 0 ? negative : positive}`;
+    `${fixed(Math.abs(value), decimals)}°${THIN}${value < 0 ? negative : positive}`;
   const height = altitude_m === undefined ? '' : `, ${withUnit(fixed(altitude_m, 0), 'm')}`;
   return `${degrees(latitude, 'N', 'S')} ${degrees(longitude, 'E', 'W')}${height}`;
 }
 
 /** Whether a chart can draw it. */
 export const isDrawn = ({ type }: { type: ValueType }): boolean => type === 'number' || type === 'flag';
+
+/** How many there are. The space between thousands is no decimal mark anywhere (ISO 80000-1). */
+export const grouped = (many: number): string => String(many).replace(/\B(?=(\d{3})+$)/g, THIN);
 
 /** A number with its unit after a thin space. */
 export function withUnit(text: string, symbol: string): string {

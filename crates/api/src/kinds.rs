@@ -1,4 +1,4 @@
-use crate::{CommandDeclaration, NewSignal, Position};
+use crate::{CommandDeclaration, DecimalMark, NewSignal, Position};
 use lantern_core::decode::decoder::Form as Decoder;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -148,6 +148,9 @@ pub struct SiteSection {
     pub name: String,
     /// IANA name of its time zone.
     pub zone: String,
+    /// How numbers are written for its people.
+    #[serde(skip_serializing_if = "DecimalMark::is_usual", default)]
+    pub decimal_mark: DecimalMark,
     /// Where it is.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub position: Option<Position>,

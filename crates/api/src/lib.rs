@@ -53,7 +53,7 @@ pub use lantern_core::fix::{Fix, FixPart};
 pub use lantern_core::presence::Presence;
 pub use lantern_core::retention::Retention;
 pub use lantern_core::trend::Direction;
-pub use lantern_core::{DeviceState, Position, SignalRole, Value, ValueType};
+pub use lantern_core::{DecimalMark, DeviceState, Position, SignalRole, Value, ValueType};
 
 use serde::{Deserialize, Deserializer, Serialize};
 use utoipa::ToSchema;

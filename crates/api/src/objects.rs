@@ -1,4 +1,6 @@
-use crate::{CommandDeclaration, Connection, DeviceState, Position, Presence, SignalRole, ValueType, present};
+use crate::{
+    CommandDeclaration, Connection, DecimalMark, DeviceState, Position, Presence, SignalRole, ValueType, present,
+};
 use lantern_core::decode::decoder::Form as Decoder;
 use lantern_core::meaning::Meaning;
 use serde::{Deserialize, Serialize};
@@ -13,6 +15,9 @@ pub struct Site {
     pub name: String,
     /// IANA name of its time zone.
     pub zone: String,
+    /// How numbers are written for its people.
+    #[serde(default)]
+    pub decimal_mark: DecimalMark,
     /// Where it is.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub position: Option<Position>,
@@ -51,6 +56,9 @@ pub struct SiteChange {
     /// IANA name of its time zone.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub zone: Option<String>,
+    /// How numbers are written for its people.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub decimal_mark: Option<DecimalMark>,
     /// Where it is; `null` takes it away.
     #[serde(skip_serializing_if = "Option::is_none", default, deserialize_with = "present")]
     #[schema(value_type = Option<Position>)]

@@ -60,6 +60,7 @@ pub mod command;
 pub mod compare;
 pub mod convert;
 pub mod coverage;
+mod decimal_mark;
 pub mod decode;
 mod device;
 mod digits;
@@ -90,6 +91,7 @@ pub mod units;
 mod value;
 pub mod why;
 
+pub use decimal_mark::DecimalMark;
 pub use device::{DeviceState, Position, SignalRole};
 pub use digits::{decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing, step_of_decimals};
 pub use duration::duration;

@@ -278,3 +278,16 @@ async fn places_and_intervals_of_signals_are_set_kept_and_given_back() {
     let (status, told) = client.fails(&["signal", "edit", "tower/battery", "--every", "1e12"]);
     assert!(status == 1 && told.contains("interval"), "{told}");
 }
+
+#[tokio::test]
+async fn a_site_may_write_its_numbers_with_a_comma() {
+    let service = Service::start().await;
+    let client = Client::logged_in(&service);
+    service.device("tower", &["level"]).await;
+    assert_eq!(client.json(&["site", "show"])["decimal_mark"], "point");
+    client.ok(&["site", "edit", "marlbeck", "--decimal-mark", "comma"]);
+    assert_eq!(client.json(&["site", "show"])["decimal_mark"], "comma");
+    assert!(client.ok(&["site", "export"]).contains("decimal_mark = \"comma\""));
+    let (status, _) = client.fails(&["site", "edit", "marlbeck", "--decimal-mark", "apostrophe"]);
+    assert_eq!(status, 2);
+}

@@ -53,6 +53,7 @@ pub fn site(site: store::Site, arrivals: u32) -> api::Site {
         code: site.code,
         name: site.name,
         zone: site.zone,
+        decimal_mark: site.decimal_mark,
         position: site.position,
         created_at: site.created_at.to_string(),
         arrivals,

@@ -1,8 +1,8 @@
 //! Sites.
 
-use crate::types::moment;
+use crate::types::{moment, optional_word};
 use crate::{Store, StoreError, types};
-use lantern_core::{Moment, Position, SiteId};
+use lantern_core::{DecimalMark, Moment, Position, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -17,6 +17,8 @@ pub struct Site {
     pub name: String,
     /// IANA name of its time zone.
     pub zone: String,
+    /// How numbers are written for its people.
+    pub decimal_mark: DecimalMark,
     /// Where it is.
     pub position: Option<Position>,
     /// When it was made.
@@ -43,6 +45,8 @@ pub struct SiteChange {
     pub name: Option<String>,
     /// See [`Site::zone`].
     pub zone: Option<String>,
+    /// See [`Site::decimal_mark`].
+    pub decimal_mark: Option<DecimalMark>,
     /// See [`Site::position`]; `Some(None)` takes it away.
     pub position: Option<Option<Position>>,
 }
@@ -53,6 +57,7 @@ fn site(row: &SqliteRow) -> Result<Site, sqlx::Error> {
         code: row.try_get("code")?,
         name: row.try_get("name")?,
         zone: row.try_get("zone")?,
+        decimal_mark: optional_word(row, "decimal_mark")?.unwrap_or_default(),
         position: types::position(row.try_get("latitude")?, row.try_get("longitude")?, row.try_get("altitude_m")?),
         created_at: moment(row.try_get("created_at")?),
     })
@@ -136,7 +141,7 @@ impl Store {
         let row = sqlx::query(
             "UPDATE site SET name = coalesce(?2, name), zone = coalesce(?3, zone),
                  latitude = iif(?4, ?5, latitude), longitude = iif(?4, ?6, longitude),
-                 altitude_m = iif(?4, ?7, altitude_m)
+                 altitude_m = iif(?4, ?7, altitude_m), decimal_mark = coalesce(?8, decimal_mark)
              WHERE id = ?1 AND removed_at IS NULL RETURNING *",
         )
         .bind(id.0)
@@ -146,6 +151,7 @@ impl Store {
         .bind(latitude)
         .bind(longitude)
         .bind(altitude_m)
+        .bind(change.decimal_mark.map(DecimalMark::as_str))
         .fetch_one(&self.write)
         .await?;
         Ok(site(&row)?)

@@ -27,7 +27,7 @@ import { ClaimDeviceDialog } from './ClaimDeviceDialog';
 import { ClaimDialog } from './ClaimDialog';
 import { heading } from './heading';
 import { claimAll } from './claims';
-import { decimalsOf, shown } from '../../format/number';
+import { decimalsOf, grouped, shown } from '../../format/number';
 
 /** Devices and names nobody has declared, waiting with their readings. */
 export function ArrivalsPage() {
@@ -231,7 +231,7 @@ function Names({ names }: { names: Arrival[] }) {
                   <Age at={arrival.last[0]?.at} zone={site.zone} />
                 </TableCell>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>{dateTime(arrival.first_at, site.zone)}</TableCell>
-                <TableCell align="right">{arrival.readings.toLocaleString('en-GB')}</TableCell>
+                <TableCell align="right">{grouped(arrival.readings)}</TableCell>
                 <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
                   <Button
                     size="small"

@@ -10,6 +10,7 @@ import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';
+import { grouped } from '../../format/number';
 
 const NEW = '';
 
@@ -52,7 +53,7 @@ export function ClaimDialog({ arrival, onClose }: Props) {
       <Typography color="textSecondary">
         {arrival.readings === 1
           ? 'One reading goes with it.'
-          : `${arrival.readings.toLocaleString('en-GB')} readings go with it.`}
+          : `${grouped(arrival.readings)} readings go with it.`}
       </Typography>
       {arrival.like !== undefined && (
         <Typography>

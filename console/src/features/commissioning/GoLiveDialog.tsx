@@ -10,6 +10,7 @@ import { api } from '../../api/client';
 import type { Commissioning } from '../../api/schema';
 import { FormDialog } from '../../components/FormDialog';
 import { useSite } from '../../components/siteContext';
+import { grouped } from '../../format/number';
 
 interface Props {
   commissioning: Commissioning;
@@ -30,7 +31,7 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
       await navigate(`/sites/${site.code}/devices/${commissioning.device}`);
     },
   });
-  const count = commissioning.trial_readings.toLocaleString('en-GB');
+  const many = grouped(commissioning.trial_readings);
   return (
     <FormDialog
       title={`${commissioning.name} goes live`}
@@ -45,7 +46,7 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
       {!commissioning.is_ready && <Alert severity="warning">{commissioning.verdict}</Alert>}
       <div>
         <Typography id="readings-label" gutterBottom>
-          What becomes of its {count} trial readings?
+          What becomes of its {many} trial readings?
         </Typography>
         <RadioGroup
           aria-labelledby="readings-label"

@@ -14,6 +14,7 @@ import { age } from '../../format/age';
 import { numberOrNull } from '../../format/entry';
 import { useServiceNow } from '../../format/clock';
 import { dateTime } from '../../format/time';
+import { fixed } from '../../format/number';
 
 interface Props {
   soak: Soak | undefined;
@@ -86,7 +87,7 @@ function Running({ soak }: { soak: Soak }) {
       <Typography>
         {soak.expected === 0
           ? 'No report was due yet.'
-          : `${soak.received} of ${soak.expected} reports came (${share.toFixed(1)} %). The longest gap was ${age(soak.longest_gap_s * 1000)}, from ${dateTime(soak.gap_from, site.zone)}.`}
+          : `${soak.received} of ${soak.expected} reports came (${fixed(share, 1)} %). The longest gap was ${age(soak.longest_gap_s * 1000)}, from ${dateTime(soak.gap_from, site.zone)}.`}
       </Typography>
       <Typography variant="body2" color="textSecondary" sx={{ mb: 1 }}>
         {soak.is_over

@@ -11,7 +11,7 @@ import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
-import { withUnit, worked } from '../../format/number';
+import { grouped, withUnit, worked } from '../../format/number';
 import { CalibrationOffer } from './CalibrationOffer';
 import { Scatter } from './Scatter';
 import { SignalField } from './SignalField';
@@ -219,8 +219,8 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
             height={330}
           />
           <Typography variant="body2" color="textSecondary">
-            Pairs are at most {found.tolerance_s} s apart; {other.pairs.toLocaleString('en')} of{' '}
-            {other.of_reference.toLocaleString('en')} readings have a partner.
+            Pairs are at most {found.tolerance_s} s apart; {grouped(other.pairs)} of{' '}
+            {grouped(other.of_reference)} readings have a partner.
           </Typography>
         </Box>
         <Scatter found={found} other={other} />

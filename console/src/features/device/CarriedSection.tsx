@@ -20,6 +20,7 @@ import { useServiceNow } from '../../format/clock';
 import { mono } from '../../theme/theme';
 import { HourBars } from './HourBars';
 import { JoiningWindow } from './JoiningWindow';
+import { fixed, grouped } from '../../format/number';
 
 /** The devices a gateway carries and how their messages come through; or how its own do. */
 export function CarriedSection({ device }: { device: string }) {
@@ -49,7 +50,7 @@ export function CarriedSection({ device }: { device: string }) {
   );
 }
 
-const percent = (ratio: number) => `${(ratio * 100).toFixed(ratio > 0.995 && ratio < 1 ? 2 : 1)} %`;
+const percent = (ratio: number) => `${fixed(ratio * 100, ratio > 0.995 && ratio < 1 ? 2 : 1)} %`;
 
 /** What the table says, in a sentence. */
 export function sentence(links: DeviceLink[]): string {
@@ -109,8 +110,8 @@ function LinkTable({ links }: { links: DeviceLink[] }) {
               </TableCell>
               <TableCell {...number}>{shown(link.battery)}</TableCell>
               <TableCell {...number}>{shown(link.quality)}</TableCell>
-              <TableCell {...number}>{link.day.lost.toLocaleString('en-GB')}</TableCell>
-              <TableCell {...number}>{link.day.repeated.toLocaleString('en-GB')}</TableCell>
+              <TableCell {...number}>{grouped(link.day.lost)}</TableCell>
+              <TableCell {...number}>{grouped(link.day.repeated)}</TableCell>
               <TableCell {...number}>
                 {link.day.delivery_ratio === undefined ? '—' : percent(link.day.delivery_ratio)}
               </TableCell>

@@ -6,7 +6,7 @@ import { api } from '../../api/client';
 import type { Command, CommandStage } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
-import { asSent } from '../../format/number';
+import { asSent, fixed } from '../../format/number';
 import { dateTime } from '../../format/time';
 
 /** A sign and a word for each stage, so that colour alone tells nothing. */
@@ -25,7 +25,7 @@ const STAGES: Record<CommandStage, { sign: string; word: string; color: string }
 function took(from: string, to: string): string {
   const ms = Math.max(0, Date.parse(to) - Date.parse(from));
   if (ms < 50) return 'at once';
-  return ms < 10_000 ? `after ${(ms / 1000).toFixed(1)} s` : `after ${Math.round(ms / 1000)} s`;
+  return ms < 10_000 ? `after ${fixed(ms / 1000, 1)} s` : `after ${Math.round(ms / 1000)} s`;
 }
 
 /** The life of a command: given, delivered, answered. */

@@ -21,7 +21,7 @@ test('what would go is shown before anything is set', async () => {
   const tryOut = await screen.findByRole('button', { name: 'Try out' });
   expect(screen.queryByRole('button', { name: 'Set' })).toBeNull();
   fireEvent.click(tryOut);
-  expect(await screen.findByText(/12,000 readings would go/)).toBeTruthy();
+  expect(await screen.findByText(/12\s000 readings would go/)).toBeTruthy();
   expect(put.mock.calls.map(([path]) => path)).toEqual(['/p/retention?dry_run=true']);
   fireEvent.click(screen.getByRole('button', { name: 'Set' }));
   await vi.waitFor(() => expect(onClose).toHaveBeenCalled());

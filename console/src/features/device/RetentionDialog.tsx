@@ -11,6 +11,7 @@ import type { Retention, RetentionEffect, RetentionState } from '../../api/schem
 import { FormDialog } from '../../components/FormDialog';
 import { Loading } from '../../components/states';
 import { bytes, LENGTHS, lengthLabel } from './keeping';
+import { grouped } from '../../format/number';
 
 const ROWS = [
   { field: 'raw_s', label: 'Readings themselves' },
@@ -118,12 +119,11 @@ function RetentionForm({
 }
 
 function Effect({ effect }: { effect: RetentionEffect }) {
-  const count = (n: number) => n.toLocaleString('en-GB');
   if (effect.readings === 0) return <Alert severity="info">Nothing would go now.</Alert>;
   return (
     <Alert severity="warning">
-      {count(effect.readings)} readings would go within the hour and cannot be brought back. Summaries of{' '}
-      {count(effect.summarized)} of them stay. {bytes(effect.bytes)} become free.
+      {grouped(effect.readings)} readings would go within the hour and cannot be brought back. Summaries of{' '}
+      {grouped(effect.summarized)} of them stay. {bytes(effect.bytes)} become free.
     </Alert>
   );
 }

@@ -28,7 +28,7 @@ import { parsePosition, positionText } from '../set-up/position';
 import { LeaveGuard } from '../../components/LeaveGuard';
 import { NumberEntry } from '../../components/NumberEntry';
 import { useDraft } from '../../components/useDraft';
-import { holdsNaN, numberOrNull } from '../../format/entry';
+import { holdsNaN, numberOrNull, written } from '../../format/entry';
 
 /** Name, interval, place and note of a device; and its removal. */
 export function SettingsSection({ code }: { code: string }) {
@@ -204,8 +204,8 @@ const entryOf = (device: Device): SettingsEntry => ({
   every: intervalEntry(device.interval_s),
   place: device.place ?? '',
   position: positionText(device.position),
-  late: String(device.late_after ?? ''),
-  silent: String(device.silent_after ?? ''),
+  late: written(device.late_after),
+  silent: written(device.silent_after),
   topics: (device.topics ?? []).join('\n'),
 });
 

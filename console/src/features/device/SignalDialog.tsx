@@ -9,7 +9,7 @@ import { api } from '../../api/client';
 import type { Signal, SignalRole, ValueType } from '../../api/schema';
 import { FormDialog } from '../../components/FormDialog';
 import { NumberEntry } from '../../components/NumberEntry';
-import { holdsNaN, numberOrNull } from '../../format/entry';
+import { holdsNaN, numberOrNull, written } from '../../format/entry';
 import { mono } from '../../theme/theme';
 import { TypeField, UnitField } from '../set-up/fields';
 
@@ -26,9 +26,9 @@ export function SignalDialog({ path, signal, onClose }: Props) {
   const [type, setType] = useState<ValueType>(signal?.type ?? 'number');
   const [unit, setUnit] = useState(signal?.unit ?? '');
   const [note, setNote] = useState(signal?.note ?? '');
-  const [low, setLow] = useState(String(signal?.low ?? ''));
-  const [high, setHigh] = useState(String(signal?.high ?? ''));
-  const [every, setEvery] = useState(String(signal?.interval_s ?? ''));
+  const [low, setLow] = useState(written(signal?.low));
+  const [high, setHigh] = useState(written(signal?.high));
+  const [every, setEvery] = useState(written(signal?.interval_s));
   const [reserved, setReserved] = useState(signal?.reserved ?? false);
   const [role, setRole] = useState<SignalRole | ''>(signal?.role ?? '');
   const limit = (text: string) => (type === 'number' ? numberOrNull(text) : null);

@@ -1,3 +1,5 @@
+import { fixed } from '../../format/number';
+
 const DAY = 86_400;
 
 /** Lengths of time that are offered for keeping something. */
@@ -25,7 +27,7 @@ const round = (n: number) => Math.round(n * 10) / 10;
 /** Bytes in words. */
 export function bytes(n: number): string {
   if (n < 1e3) return `${n} bytes`;
-  if (n < 1e6) return `${(n / 1e3).toFixed(1)} kB`;
-  if (n < 1e9) return `${(n / 1e6).toFixed(1)} MB`;
-  return `${(n / 1e9).toFixed(2)} GB`;
+  if (n < 1e6) return `${fixed(n / 1e3, 1)} kB`;
+  if (n < 1e9) return `${fixed(n / 1e6, 1)} MB`;
+  return `${fixed(n / 1e9, 2)} GB`;
 }

@@ -8,7 +8,7 @@ import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import type { DryRunResult, Reading } from '../../api/schema';
 import { Plot, type Mark } from '../../components/Plot';
-import { asSent, worked } from '../../format/number';
+import { asSent, grouped, worked } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { caughtInWords, causeInWords } from './words';
 
@@ -26,7 +26,7 @@ export function DryRun({ result, zone, symbol }: Props) {
       <Typography>
         {result.readings === 0
           ? 'There are no readings in that time.'
-          : `Of ${count(result.readings)} readings ${count(result.good)} would be good (now ${count(result.good_now)}), and ${count(result.changed)} would have another value.`}
+          : `Of ${grouped(result.readings)} readings ${grouped(result.good)} would be good (now ${grouped(result.good_now)}), and ${grouped(result.changed)} would have another value.`}
       </Typography>
       {result.caught.map((one) => (
         <Typography key={`${one.quality} ${one.cause}`} sx={{ color: 'warning.main' }}>
@@ -35,7 +35,7 @@ export function DryRun({ result, zone, symbol }: Props) {
       ))}
       {result.readings > 0 && (
         <Plot
-          label={`What it would be, beside what it is now, with ${count(caught)} caught`}
+          label={`What it would be, beside what it is now, with ${grouped(caught)} caught`}
           zone={zone}
           span={{ from: Date.parse(result.from), to: Date.parse(result.to) }}
           title={symbol === '' ? 'Value' : `Value (${symbol})`}
@@ -75,8 +75,6 @@ export function DryRun({ result, zone, symbol }: Props) {
     </Box>
   );
 }
-
-const count = (number: number) => number.toLocaleString('en');
 
 const points = (readings: Reading[]): [number, number][] =>
   readings.flatMap(({ at, value }) => (typeof value === 'number' ? [[Date.parse(at), value]] : []));

@@ -21,6 +21,7 @@ import { serviceNow } from '../../format/clock';
 import { dateTime, parseLocal } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { inWords } from './words';
+import { grouped } from '../../format/number';
 
 interface Props {
   device: string;
@@ -82,7 +83,7 @@ export function PastSection({ device, signal, neededBy }: Props) {
 
 function JobLine({ job, zone, path }: { job: Job; zone: string; path: string }) {
   const stop = useMutation({ mutationFn: () => api.delete<Job>(path) });
-  const done = job.done.toLocaleString('en');
+  const done = grouped(job.done);
   if (job.ended_at === undefined) {
     const share = job.total ? Math.min(100, (100 * job.done) / job.total) : 0;
     return (

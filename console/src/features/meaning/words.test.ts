@@ -6,14 +6,14 @@ describe('what values mean', () => {
     expect(inWords(undefined)).toBe('as sent');
     expect(inWords({ formula: 'a', screen: {} })).toBe('worked out, screened');
     expect(caughtInWords({ quality: 'rejected', cause: 'jump', count: 1200 })).toBe(
-      '1,200 rejected: changed faster than possible',
+      '1\u202f200 rejected: changed faster than possible',
     );
   });
 
   it('tells how much can be believed', () => {
     expect(qualityInWords({ readings: 0, good: 0, caught: [] })).toBe('No readings in the last week.');
     expect(qualityInWords({ readings: 2000, good: 2000, caught: [] })).toBe(
-      'All of 2,000 readings of the last week are good.',
+      'All of 2\u202f000 readings of the last week are good.',
     );
     const caught = [{ quality: 'suspect', cause: 'frozen', count: 3 } as const];
     expect(qualityInWords({ readings: 9, good: 6, caught, until: '2026-05-01T00:00:00Z' })).toBe(

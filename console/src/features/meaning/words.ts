@@ -1,4 +1,5 @@
 import type { Caught, Meaning, QualityCounts } from '../../api/schema';
+import { grouped } from '../../format/number';
 
 /** What a signal's values mean, in a few words. */
 export function inWords(meaning: Meaning | undefined): string {
@@ -27,15 +28,14 @@ export const causeInWords = (cause: string | undefined): string => CAUSES[cause 
 
 /** "12 rejected: changed faster than possible" */
 export const caughtInWords = ({ quality, cause, count }: Caught): string =>
-  `${count.toLocaleString('en')} ${quality}: ${causeInWords(cause)}`;
+  `${grouped(count)} ${quality}: ${causeInWords(cause)}`;
 
-/** "Of 20,160 readings of the last week 20,126 are good; 34 rejected: outside of the range." */
+/** "Of 20 160 readings of the last week 20 126 are good; 34 rejected: outside of the range." */
 export function qualityInWords({ readings, good, caught, until }: QualityCounts): string {
-  const count = (number: number) => number.toLocaleString('en');
   if (readings === 0) return 'No readings in the last week.';
-  const counted = `${until === undefined ? '' : 'the first '}${count(readings)} readings of the last week`;
+  const counted = `${until === undefined ? '' : 'the first '}${grouped(readings)} readings of the last week`;
   if (good === readings) return `All of ${counted} are good.`;
-  return `Of ${counted} ${count(good)} are good; ${caught.map(caughtInWords).join('; ')}.`;
+  return `Of ${counted} ${grouped(good)} are good; ${caught.map(caughtInWords).join('; ')}.`;
 }
 
 /** A meaning without the parts that say nothing. */

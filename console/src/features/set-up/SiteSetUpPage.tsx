@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
+import MenuItem from '@mui/material/MenuItem';
 import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
 import Table from '@mui/material/Table';
@@ -16,7 +17,7 @@ import { useState, type FormEvent } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
 import { api } from '../../api/client';
 import { siteNow } from '../../api/queries';
-import type { Site } from '../../api/schema';
+import type { DecimalMark, Site } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { PageHeading } from '../../components/PageHeading';
 import { ProblemAlert } from '../../components/states';
@@ -145,10 +146,12 @@ function Devices() {
 function SiteForm({ site, path }: { site: Site; path: string }) {
   const [name, setName] = useState(site.name);
   const [zone, setZone] = useState(site.zone);
+  const [mark, setMark] = useState<DecimalMark>(site.decimal_mark ?? 'point');
   const [place, setPlace] = useState(positionText(site.position));
   const cache = useQueryClient();
   const save = useMutation({
-    mutationFn: () => api.patch<Site>(path, { name, zone, position: parsePosition(place) }),
+    mutationFn: () =>
+      api.patch<Site>(path, { name, zone, decimal_mark: mark, position: parsePosition(place) }),
     onSuccess: (changed) => cache.setQueryData(['site', site.code], changed),
   });
   const submit = (event: FormEvent) => {
@@ -159,6 +162,16 @@ function SiteForm({ site, path }: { site: Site; path: string }) {
     <Stack component="form" spacing={2.5} onSubmit={submit}>
       <TextField label="Name of the site" value={name} onChange={(e) => setName(e.target.value)} required />
       <ZoneField value={zone} onChange={setZone} />
+      <TextField
+        select
+        label="Numbers are written with"
+        value={mark}
+        onChange={(e) => setMark(e.target.value as DecimalMark)}
+        helperText="Fields understand both, whatever is chosen here."
+      >
+        <MenuItem value="point">a decimal point: 1.5</MenuItem>
+        <MenuItem value="comma">a decimal comma: 1,5</MenuItem>
+      </TextField>
       <PositionField value={place} onChange={setPlace} />
       {save.error && <ProblemAlert error={save.error} />}
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>

@@ -3,7 +3,7 @@
 use super::meaning::ReconvertArgs;
 use super::values::{SignalPath, parse_path, parse_position};
 use clap::{Args, Subcommand, ValueEnum};
-use lantern_api::{Grant, Position, SignalRole, ValueType};
+use lantern_api::{DecimalMark, Grant, Position, SignalRole, ValueType};
 use std::path::PathBuf;
 
 #[derive(Subcommand)]
@@ -41,6 +41,9 @@ pub(crate) enum SiteCommand {
         /// A new time zone
         #[arg(long)]
         zone: Option<String>,
+        /// What stands before the decimals of numbers in the console
+        #[arg(long, value_enum, value_name = "MARK")]
+        decimal_mark: Option<Mark>,
         #[command(flatten)]
         place: NewPlace,
     },
@@ -286,7 +289,25 @@ impl From<GrantWord> for Grant {
     }
 }
 
-/// What new devices are made from.
+/// What stands before decimals.
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum Mark {
+    /// As in 1.5
+    Point,
+    /// As in 1,5
+    Comma,
+}
+
+impl From<Mark> for DecimalMark {
+    fn from(mark: Mark) -> Self {
+        match mark {
+            Mark::Point => Self::Point,
+            Mark::Comma => Self::Comma,
+        }
+    }
+}
+
+/// What the values of a signal are.
 #[derive(Clone, Copy, ValueEnum)]
 pub(crate) enum TypeWord {
     /// A number, with or without a unit

@@ -26,8 +26,13 @@ pub(crate) async fn run(context: &Context, command: SiteCommand) -> Result<()> {
         }
         SiteCommand::Show { code: Some(code) } => server.get(&path(&code), &[]).await?,
         SiteCommand::Show { code: None } => server.site().await?,
-        SiteCommand::Edit { code, name, zone, place } => {
-            server.patch(&path(&code), &SiteChange { name, zone, position: place.change() }).await?
+        SiteCommand::Edit { code, name, zone, decimal_mark, place } => {
+            server
+                .patch(
+                    &path(&code),
+                    &SiteChange { name, zone, decimal_mark: decimal_mark.map(Into::into), position: place.change() },
+                )
+                .await?
         }
         SiteCommand::Export { json } => {
             let code = server.site_code().await?;
@@ -65,6 +70,7 @@ fn one(site: &Site) -> String {
         ("code", site.code.clone()),
         ("name", site.name.clone()),
         ("zone", site.zone.clone()),
+        ("decimal mark", site.decimal_mark.as_str().to_owned()),
         ("position", show::position(site.position)),
         ("arrivals", site.arrivals.to_string()),
     ])

@@ -109,6 +109,7 @@ impl Application<'_> {
         let change = SiteChange {
             name: Some(check_name(&section.name)?.to_owned()),
             zone: Some(check_zone(&section.zone)?.to_owned()),
+            decimal_mark: Some(section.decimal_mark),
             position: Some(position),
         };
         let differences = compare("site", Some(&section_of(self.site)), section, true);
@@ -201,7 +202,12 @@ fn found<T>(row: Result<T, StoreError>) -> Result<Option<T>, StoreError> {
 }
 
 fn section_of(site: &Site) -> SiteSection {
-    SiteSection { name: site.name.clone(), zone: site.zone.clone(), position: site.position }
+    SiteSection {
+        name: site.name.clone(),
+        zone: site.zone.clone(),
+        decimal_mark: site.decimal_mark,
+        position: site.position,
+    }
 }
 
 async fn all_devices(store: &Store, site: &Site) -> Result<Vec<Device>, Problem> {

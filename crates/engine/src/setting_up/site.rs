@@ -34,6 +34,7 @@ impl SetUp {
         let change = SiteChange {
             name: change.name.as_deref().map(check_name).transpose()?.map(str::to_owned),
             zone: change.zone.as_deref().map(check_zone).transpose()?.map(str::to_owned),
+            decimal_mark: change.decimal_mark,
             position: change.position.map(|p| p.map(check_position).transpose()).transpose()?,
         };
         let site = self.store.change_site(site.id, change).await?;
