@@ -3433,6 +3433,9 @@ export interface components {
             action: "see-meaning";
         } | {
             /** @enum {string} */
+            action: "see-retention";
+        } | {
+            /** @enum {string} */
             action: "commission";
         };
         /** @description Which devices are to follow which revision. */
@@ -4843,7 +4846,7 @@ export interface components {
          * @description The parts of a reading's way, in order.
          * @enum {string}
          */
-        Stage: "declared" | "key" | "contact" | "payload" | "name" | "clock" | "time" | "quality" | "live";
+        Stage: "declared" | "key" | "contact" | "payload" | "name" | "clock" | "time" | "kept" | "quality" | "losses" | "live";
         /** @description One step of commissioning, judged by the service. */
         Step: {
             /** @description `contacted`, `key`, `signals`, `plausible`, `clock`, `interval` or `coverage`. */

@@ -162,7 +162,8 @@ impl Concern {
     }
 }
 
-fn losses(day: LinkCounts) -> Option<String> {
+/// What is lost of a day's messages, if it is worth saying.
+pub(crate) fn losses(day: LinkCounts) -> Option<String> {
     if day.received + day.lost < ENOUGH_MESSAGES {
         return None;
     }

@@ -1,6 +1,8 @@
 //! Why nothing is seen of a device or a signal: the way of a reading, walked from its
 //! beginning to the first thing that is wrong.
 
+use crate::attention;
+use crate::link::LinkCounts;
 use crate::nearest::nearest;
 use crate::quality::{Cause, Quality};
 use crate::{DeviceState, Moment, clock_offset, duration};
@@ -25,15 +27,19 @@ pub enum Stage {
     Clock,
     /// It goes on sending.
     Time,
+    /// Its readings are still kept.
+    Kept,
     /// Its values can be believed.
     Quality,
+    /// Its messages come through.
+    Losses,
     /// It counts: it is not in trial.
     Live,
 }
 
 impl Stage {
     /// All of them, in order.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 11] = [
         Self::Declared,
         Self::Key,
         Self::Contact,
@@ -41,7 +47,9 @@ impl Stage {
         Self::Name,
         Self::Clock,
         Self::Time,
+        Self::Kept,
         Self::Quality,
+        Self::Losses,
         Self::Live,
     ];
 }
@@ -71,12 +79,16 @@ pub struct Keys {
 }
 
 /// What is known of one signal.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct SignalEvidence {
     /// Its code.
     pub code: String,
     /// Its newest reading, whatever its quality.
     pub last: Option<(Moment, Quality)>,
+    /// The newest of which a summary alone is kept, if there is no reading any more.
+    pub forgotten: Option<Moment>,
+    /// After how many seconds of silence something is wrong with it.
+    pub silent_after_s: f64,
 }
 
 /// What is known of a device, and of the signal that was asked about.
@@ -103,6 +115,10 @@ pub struct Evidence {
     pub waiting: Vec<String>,
     /// The codes of its signals.
     pub declared: Vec<String>,
+    /// How its messages came through in the last day.
+    pub day: LinkCounts,
+    /// The address in its recipes, if that leads every machine to itself.
+    pub own_address: Option<String>,
     /// How far its clock is behind, in seconds.
     pub clock_offset_s: Option<f64>,
     /// The signal.
@@ -136,6 +152,8 @@ pub enum Mend {
     SetClock,
     /// Look at the limits and the conversion of the signal.
     SeeMeaning,
+    /// Look at how long its readings are kept.
+    SeeRetention,
     /// Go through its commissioning.
     Commission,
 }
@@ -166,7 +184,9 @@ pub fn first_wrong(evidence: &Evidence) -> Finding {
         // By a wrong clock, what came just now lies long ago.
         .or_else(|| clock(evidence))
         .or_else(|| time(evidence))
+        .or_else(|| kept(evidence))
         .or_else(|| quality(evidence))
+        .or_else(|| losses(evidence))
         .or_else(|| live(evidence))
         .unwrap_or_else(|| well(evidence))
 }
@@ -209,9 +229,17 @@ fn contact(evidence: &Evidence) -> Option<Finding> {
     }
     match evidence.heard {
         None => {
+            let what = "Nothing has ever come from it.".to_owned();
+            if let Some(address) = &evidence.own_address {
+                let means = format!(
+                    "Its recipes say {address}, which leads each machine to itself: from the field it has to be an \
+                     address of this machine."
+                );
+                return finding(Stage::Contact, "address-leads-nowhere", what, &means, Mend::Send);
+            }
             let means =
                 "Its messages do not get here. Check its network, and that it sends to the address in the recipes.";
-            finding(Stage::Contact, "never-heard", "Nothing has ever come from it.".to_owned(), means, Mend::Send)
+            finding(Stage::Contact, "never-heard", what, means, Mend::Send)
         }
         Some(heard) => {
             let what = format!("It was last heard {} ago.", age(evidence, heard));
@@ -244,14 +272,14 @@ fn name(evidence: &Evidence) -> Option<Finding> {
             missing(waiting, Some(into))
         });
     };
-    if signal.last.is_some_and(|(at, _)| is_fresh(evidence, at)) {
+    if signal.last.is_some_and(|(at, _)| is_fresh_of(evidence, signal, at)) {
         return None;
     }
     let like = evidence.waiting.iter().find(|waiting| nearest(waiting, [signal.code.as_str()]).is_some());
     if let Some(like) = like {
         return missing(like, Some(&signal.code));
     }
-    if signal.last.is_some() {
+    if signal.last.is_some() || signal.forgotten.is_some() {
         return None;
     }
     if let Some(waiting) = evidence.waiting.first() {
@@ -262,8 +290,9 @@ fn name(evidence: &Evidence) -> Option<Finding> {
 }
 
 fn time(evidence: &Evidence) -> Option<Finding> {
-    let (at, _) = evidence.signal.as_ref()?.last?;
-    if is_fresh(evidence, at) {
+    let signal = evidence.signal.as_ref()?;
+    let (at, _) = signal.last?;
+    if is_fresh_of(evidence, signal, at) {
         return None;
     }
     let what = format!("The device sends, but this signal came last {} ago.", age(evidence, at));
@@ -275,6 +304,20 @@ fn clock(evidence: &Evidence) -> Option<Finding> {
     let offset = evidence.clock_offset_s.filter(|offset| offset.abs() > clock_offset::WORTH_SAYING_S)?;
     let what = format!("Its clock is {}.", clock_offset::told(offset));
     finding(Stage::Clock, "wrong-clock", what, "Its readings lie at the wrong time.", Mend::SetClock)
+}
+
+fn kept(evidence: &Evidence) -> Option<Finding> {
+    let signal = evidence.signal.as_ref().filter(|signal| signal.last.is_none())?;
+    let what = format!("Its newest reading was of {} ago, and is not kept any more.", age(evidence, signal.forgotten?));
+    let means = "Summaries of it are there still: look at a longer time. Or keep readings for longer.";
+    finding(Stage::Kept, "no-longer-kept", what, means, Mend::SeeRetention)
+}
+
+fn losses(evidence: &Evidence) -> Option<Finding> {
+    let text = attention::losses(evidence.day)?;
+    let means = "The radio is too weak at its place, is disturbed, or two send at once: another place or another \
+                 antenna, or a longer interval.";
+    finding(Stage::Losses, "losses", format!("It {text}."), means, Mend::SeeContacts)
 }
 
 fn quality(evidence: &Evidence) -> Option<Finding> {
@@ -309,6 +352,11 @@ fn well(evidence: &Evidence) -> Finding {
 
 fn is_fresh(evidence: &Evidence, at: Moment) -> bool {
     evidence.now.seconds_since(at) <= evidence.silent_after_s
+}
+
+/// As [`is_fresh`], of a signal, which may have an interval of its own.
+fn is_fresh_of(evidence: &Evidence, signal: &SignalEvidence, at: Moment) -> bool {
+    evidence.now.seconds_since(at) <= signal.silent_after_s
 }
 
 fn age(evidence: &Evidence, at: Moment) -> String {
@@ -355,8 +403,15 @@ mod tests {
             stray: None,
             waiting: Vec::new(),
             declared: vec!["level".to_owned(), "temp".to_owned()],
+            day: LinkCounts { received: 1_000, lost: 10, ..LinkCounts::default() },
+            own_address: None,
             clock_offset_s: Some(2.0),
-            signal: Some(SignalEvidence { code: "level".to_owned(), last: Some((at(99), Quality::Good)) }),
+            signal: Some(SignalEvidence {
+                code: "level".to_owned(),
+                last: Some((at(99), Quality::Good)),
+                forgotten: None,
+                silent_after_s: 300.0,
+            }),
         }
     }
 
@@ -373,13 +428,40 @@ mod tests {
 
     #[test]
     fn the_first_thing_that_is_wrong_is_found() {
-        let cases: [Case; 19] = [
+        let cases: [Case; 24] = [
             ("well", |_| {}, None, Mend::Nothing),
             ("waiting", |e| e.state = DeviceState::Waiting, Some(Stage::Declared), Mend::Declare),
             ("no-key", |e| (e.keys, e.heard) = (Keys::default(), None), Some(Stage::Key), Mend::IssueKey),
             ("no-usable-key", |e| e.keys.usable = 0, Some(Stage::Key), Mend::IssueKey),
             ("never-heard", |e| e.heard = None, Some(Stage::Contact), Mend::Send),
             ("silent", |e| e.heard = Some(at(50)), Some(Stage::Contact), Mend::SeeContacts),
+            (
+                "address-leads-nowhere",
+                |e| (e.heard, e.own_address) = (None, Some("http://localhost:8710".to_owned())),
+                Some(Stage::Contact),
+                Mend::Send,
+            ),
+            ("losses", |e| e.day.lost = 300, Some(Stage::Losses), Mend::SeeContacts),
+            (
+                "no-longer-kept",
+                |e| {
+                    last(e, None);
+                    e.signal.as_mut().unwrap().forgotten = Some(at(1));
+                },
+                Some(Stage::Kept),
+                Mend::SeeRetention,
+            ),
+            // A battery that is told once a day is not missed after an hour.
+            (
+                "well",
+                |e| {
+                    last(e, Some((at(40), Quality::Good)));
+                    e.signal.as_mut().unwrap().silent_after_s = 86_400.0;
+                },
+                None,
+                Mend::Nothing,
+            ),
+            ("no-longer-sent", |e| last(e, Some((at(40), Quality::Good))), Some(Stage::Time), Mend::SeeContacts),
             (
                 "unknown-key",
                 |e| (e.heard, e.stray) = (None, attempt(99, "unknown-key")),

@@ -19,6 +19,15 @@ const LINES: u32 = 100;
 /// How long attempts of somebody unknown may be the device's, in seconds.
 const STRAY_S: f64 = 3_600.0;
 
+/// Who asks, and from where.
+#[derive(Debug, Default)]
+pub struct Asked {
+    /// Attempts of unknown senders may be told; they may be meant for another site.
+    pub sees_unknown: bool,
+    /// The address in the recipes, if it leads every machine to itself.
+    pub own_address: Option<String>,
+}
+
 /// Answers why.
 pub struct Whys {
     pub(crate) store: Arc<Store>,
@@ -27,15 +36,13 @@ pub struct Whys {
 }
 
 impl Whys {
-    /// The first thing that is wrong with a device, or with one of its signals. Attempts of
-    /// unknown senders are told to who may `see_unknown` ones; they may be meant for another
-    /// site.
+    /// The first thing that is wrong with a device, or with one of its signals.
     ///
     /// # Errors
     /// A [`Problem`] if the database fails.
-    pub async fn why(&self, device: &Device, signal: Option<&Signal>, see_unknown: bool) -> Result<Why, Problem> {
+    pub async fn why(&self, device: &Device, signal: Option<&Signal>, asked: Asked) -> Result<Why, Problem> {
         let now = clock::now();
-        let evidence = self.evidence(device, signal, see_unknown, now).await?;
+        let evidence = self.evidence(device, signal, asked, now).await?;
         let found = first_wrong(&evidence);
         let passed = Stage::ALL.into_iter().take_while(|stage| found.stage.is_none_or(|wrong| *stage < wrong));
         Ok(Why {
@@ -55,7 +62,7 @@ impl Whys {
         &self,
         device: &Device,
         signal: Option<&Signal>,
-        see_unknown: bool,
+        asked: Asked,
         now: Moment,
     ) -> Result<Evidence, Problem> {
         // What happened just now counts, written or not.
@@ -68,7 +75,7 @@ impl Whys {
             .chain(known.iter().filter_map(|key| key.last_used_from.clone()))
             .collect();
         let heard = self.heard.last(device.id).or(device.last_heard_at);
-        let stray = match see_unknown {
+        let stray = match asked.sees_unknown {
             true => self.stray(&addresses, heard.is_none(), now).await?,
             false => None,
         };
@@ -78,6 +85,7 @@ impl Whys {
         let waiting = signals.iter().filter(|signal| !is_declared(signal)).map(|signal| signal.code.clone()).collect();
         let newest = lines.first();
         let patience = device.silent_after.unwrap_or(Patience::SILENT_AFTER);
+        let day = self.store.link_totals(&[device.id], now.plus_seconds(-86_400.0)).await?;
         Ok(Evidence {
             now,
             state: device.state,
@@ -91,18 +99,28 @@ impl Whys {
             stray,
             waiting,
             declared,
+            day: day.get(&device.id).copied().unwrap_or_default(),
+            own_address: asked.own_address,
             clock_offset_s: self.heard.clock_offset_s(device.id),
             signal: match signal {
-                Some(signal) => Some(self.signal(signal).await?),
+                Some(signal) => {
+                    let interval_s = signal.interval_s.unwrap_or(device.interval_s);
+                    Some(self.signal(signal, patience * interval_s).await?)
+                }
                 None => None,
             },
         })
     }
 
-    async fn signal(&self, signal: &Signal) -> Result<SignalEvidence, Problem> {
+    async fn signal(&self, signal: &Signal, silent_after_s: f64) -> Result<SignalEvidence, Problem> {
         let newest = Page { signal: signal.id, from: Moment::MIN, to: Moment::MAX, limit: 1, order: Order::Descending };
         let points = self.store.points(newest).await?;
-        Ok(SignalEvidence { code: signal.code.clone(), last: points.first().map(|point| (point.at, point.quality)) })
+        let last = points.first().map(|point| (point.at, point.quality));
+        let forgotten = match last {
+            Some(_) => None,
+            None => self.store.time_span(signal.id).await?.map(|(_, last)| last),
+        };
+        Ok(SignalEvidence { code: signal.code.clone(), last, forgotten, silent_after_s })
     }
 
     async fn lines(&self, caller: Caller) -> Result<Vec<Contact>, Problem> {

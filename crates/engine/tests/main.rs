@@ -18,4 +18,5 @@ mod presence;
 /// The set-up.
 mod setting_up;
 /// An engine with two sites.
+mod why;
 mod world;

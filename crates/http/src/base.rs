@@ -49,6 +49,16 @@ impl Base {
         &self.shown
     }
 
+    /// Whether it leads every machine to itself, so that nobody else gets here by it.
+    pub(crate) fn leads_to_itself(&self) -> bool {
+        let host = self.authority().map(|authority| authority.trim_start_matches('['));
+        host.is_some_and(|host| ["localhost", "127.", "::1"].iter().any(|own| host.starts_with(own)))
+    }
+
+    fn authority(&self) -> Option<&str> {
+        self.shown.split("://").nth(1)?.split('/').next()
+    }
+
     /// Where senders reach MQTT, such as `mqtts://lantern.example:8883`: over TLS if
     /// the address to show is by TLS too, or nothing else is spoken.
     pub(crate) fn mqtt(&self) -> Option<String> {
@@ -58,7 +68,7 @@ impl Base {
             Some(address) => ("mqtts", address),
             None => ("mqtt", plain?),
         };
-        let authority = self.shown.split("://").nth(1)?.split('/').next()?;
+        let authority = self.authority()?;
         let host = match authority.rsplit_once(':') {
             Some((host, port)) if !port.ends_with(']') => host,
             _ => authority,
@@ -70,6 +80,20 @@ impl Base {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn an_address_that_leads_each_machine_to_itself_is_known() {
+        for (shown, is_own) in [
+            ("http://localhost:8710", true),
+            ("http://127.0.0.1:8710", true),
+            ("http://[::1]:8710", true),
+            ("http://192.0.2.7:8710", false),
+            ("https://lantern.example", false),
+        ] {
+            let base = Base { shown: shown.to_owned(), addresses: Addresses::default() };
+            assert_eq!(base.leads_to_itself(), is_own, "{shown}");
+        }
+    }
 
     #[test]
     fn mqtt_is_where_the_shown_address_is() {

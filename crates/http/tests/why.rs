@@ -22,7 +22,8 @@ async fn each_mistake_of_a_newcomer_is_found_in_turn() {
     desk.add_device("tower").await;
     assert_eq!(wrong(&desk, level).await, ("no-key".into(), "issue-key".into()));
     let key = desk.issue_key("tower").await;
-    assert_eq!(wrong(&desk, level).await, ("never-heard".into(), "send".into()));
+    assert_eq!(wrong(&desk, level).await, ("address-leads-nowhere".into(), "send".into()));
+    assert!(why(&desk, level).await["means"].as_str().unwrap().contains("leads each machine to itself"));
 
     desk.deliver("0123456789abcdefghjkmnpq", r#"{"level": 1}"#).await;
     assert_eq!(wrong(&desk, level).await, ("unknown-key".into(), "send".into()));

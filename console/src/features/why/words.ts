@@ -8,6 +8,8 @@ export const STAGES: Record<Stage, { right: string; wrong: string }> = {
   payload: { right: 'They can be read', wrong: 'They cannot be read' },
   name: { right: 'Its names are declared', wrong: 'A name is not declared' },
   time: { right: 'It goes on sending', wrong: 'It no longer sends this' },
+  kept: { right: 'Its readings are still kept', wrong: 'Its readings are no longer kept' },
+  losses: { right: 'Its messages come through', wrong: 'Its messages get lost' },
   clock: { right: 'Its clock is right', wrong: 'Its clock is wrong' },
   quality: { right: 'Its values can be believed', wrong: 'Its value cannot be believed' },
   live: { right: 'It counts: it is not in trial', wrong: 'It is in trial' },
@@ -35,6 +37,7 @@ export function wayOf(why: Pick<Why, 'device' | 'signal' | 'mend'>, site: string
       to: why.signal ? `${device}/signals/${encodeURIComponent(why.signal)}` : device,
       label: 'See limits and conversion',
     },
+    'see-retention': { to: `${device}/signals`, label: 'See how long it is kept' },
     commission: { to: `${device}/commissioning`, label: 'Go on with its commissioning' },
   };
   return ways[why.mend.action];

@@ -37,6 +37,8 @@ const fn words(stage: Stage) -> (&'static str, &'static str) {
         Stage::Payload => ("they can be read", "they cannot be read"),
         Stage::Name => ("its names are declared", "a name is not declared"),
         Stage::Time => ("it goes on sending", "it no longer sends this"),
+        Stage::Kept => ("its readings are still kept", "its readings are no longer kept"),
+        Stage::Losses => ("its messages come through", "its messages get lost"),
         Stage::Clock => ("its clock is right", "its clock is wrong"),
         Stage::Quality => ("its values can be believed", "its value cannot be believed"),
         Stage::Live => ("it counts: it is not in trial", "it is in trial"),
@@ -55,6 +57,7 @@ fn mending(why: &Why) -> Option<String> {
         Mend::Claim { name, into: Some(into) } => format!("lantern claim {} --into {into}", signal(name)),
         Mend::Claim { name, into: None } => format!("lantern claim {}", signal(name)),
         Mend::SeeMeaning => format!("lantern screen {}", signal(why.signal.as_deref().unwrap_or_default())),
+        Mend::SeeRetention => format!("lantern retention {}", signal(why.signal.as_deref().unwrap_or_default())),
         Mend::Commission => format!("lantern commission {device}"),
     })
 }

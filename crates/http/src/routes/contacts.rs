@@ -2,6 +2,7 @@
 
 use super::{Answer, query};
 use crate::auth::Access;
+use crate::base::Base;
 use crate::failure::Failure;
 use crate::found;
 use lantern_api::{Contact, Page, PresenceChange, Why};
@@ -10,6 +11,7 @@ use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::contacts::kept;
 use lantern_engine::problem::Class;
+use lantern_engine::why::Asked;
 use lantern_store::{self as store, Caller};
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, routes};
@@ -83,14 +85,19 @@ async fn unknown(
     page_of(engine, Caller::Unknown, after, limit).await
 }
 
+fn asked(access: &Access, base: &Base) -> Asked {
+    let own_address = base.leads_to_itself().then(|| base.shown().to_owned());
+    Asked { sees_unknown: access.is_owner(), own_address }
+}
+
 /// Why nothing is seen of a device: the first thing that is wrong on the way of its
 /// readings, what it means and what mends it.
 #[utoipa::path(operation_id = "contacts_why_device", context_path = "/api/v1", tag = "contacts",
     responses((status = 200, body = Why), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>/devices/<device>/why")]
-async fn why_device(engine: &State<Arc<Engine>>, access: Access, site: &str, device: &str) -> Answer<Why> {
+async fn why_device(engine: &State<Arc<Engine>>, access: Access, site: &str, device: &str, base: Base) -> Answer<Why> {
     let (_, device) = found::device(&engine.store, site, device).await?;
-    Ok(Json(engine.whys.why(&device, None, access.is_owner()).await?))
+    Ok(Json(engine.whys.why(&device, None, asked(&access, &base)).await?))
 }
 
 /// Why nothing is seen of a signal.
@@ -103,9 +110,10 @@ async fn why_signal(
     site: &str,
     device: &str,
     signal: &str,
+    base: Base,
 ) -> Answer<Why> {
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
-    Ok(Json(engine.whys.why(&device, Some(&signal), access.is_owner()).await?))
+    Ok(Json(engine.whys.why(&device, Some(&signal), asked(&access, &base)).await?))
 }
 
 /// When a device was fresh, late and silent, newest first.

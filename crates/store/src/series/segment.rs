@@ -213,7 +213,8 @@ pub(crate) async fn set_aside(
 /// microseconds: until its device would be called silent.
 pub(crate) async fn hold(connection: &mut SqliteConnection, signal: SignalId) -> Result<i64, sqlx::Error> {
     let seconds: Option<f64> = sqlx::query_scalar(
-        "SELECT coalesce(silent_after, ?) * interval_s FROM signal JOIN device ON device.id = device_id
+        "SELECT coalesce(silent_after, ?) * coalesce(signal.interval_s, device.interval_s)
+         FROM signal JOIN device ON device.id = device_id
          WHERE signal.id = ?",
     )
     .bind(Patience::SILENT_AFTER)
