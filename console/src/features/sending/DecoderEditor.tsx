@@ -10,10 +10,10 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
-import { useMutation } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api } from '../../api/client';
-import { sitePath } from '../../api/queries';
+import { signals as signalsQuery, sitePath } from '../../api/queries';
 import type { NewSignal, Tried, TriedValue } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -21,6 +21,8 @@ import { asSent } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { BEGINNINGS, decoderText, parseDecoder } from './decoder';
+import { SampleColumns } from './SampleColumns';
+import { decoderOf, likelyNames, splitSample } from './split';
 import { Told } from '../../components/Told';
 
 interface Props {
@@ -36,6 +38,13 @@ interface Props {
 export function DecoderEditor({ text, onChange, device, signals }: Props) {
   const site = useSite();
   const [sample, setSample] = useState('');
+  const [names, setNames] = useState<string[]>([]);
+  const { data: declared = [] } = useQuery({
+    ...signalsQuery(site.code, device ?? ''),
+    enabled: device !== undefined,
+  });
+  const codes = (signals ?? declared).map((signal) => signal.code).filter((code) => code !== '');
+  const split = splitSample(sample);
   const parsed = parseDecoder(text);
   const attempt = useMutation({
     mutationFn: () =>
@@ -46,11 +55,22 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
         ...(parsed.ok && parsed.form ? { decoder: parsed.form } : {}),
       }),
   });
+  const paste = (pasted: string) => {
+    setSample(pasted);
+    // Names that were given to parts by hand stay theirs while the sample is edited.
+    const found = splitSample(pasted);
+    if (names.every((name) => name === '') && found) setNames(likelyNames(found));
+  };
+  const rename = (given: string[]) => {
+    setNames(given);
+    if (split) onChange(decoderText(decoderOf(split, given)));
+  };
   const begin = (title: string) => {
     const beginning = BEGINNINGS.find((known) => known.title === title);
     if (!beginning) return;
     onChange(decoderText(beginning.form));
     setSample(beginning.sample);
+    setNames([]);
   };
   return (
     <Box
@@ -92,7 +112,7 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
           <TextField
             label="Sample"
             value={sample}
-            onChange={(e) => setSample(e.target.value)}
+            onChange={(e) => paste(e.target.value)}
             multiline
             minRows={1}
             maxRows={6}
@@ -113,6 +133,7 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
             Try it
           </Button>
         </Box>
+        {split && <SampleColumns split={split} names={names} onNames={rename} codes={codes} />}
         {attempt.error && <ProblemAlert error={attempt.error} />}
         {attempt.data ? (
           <Outcome tried={attempt.data} zone={site.zone} />
