@@ -48,7 +48,7 @@ async fn publish(settings: &str) -> String {
     client.publish(value("topic"), rumqttc::QoS::AtLeastOnce, false, value("payload")).await.unwrap();
     loop {
         if let rumqttc::Event::Incoming(rumqttc::Packet::PubAck(_)) = events.poll().await.unwrap() {
-            return "ok 5".to_owned();
+            return "ok 6".to_owned();
         }
     }
 }
@@ -65,6 +65,9 @@ async fn every_recipe_really_sends() {
         {"code": "int"},
         {"code": "door", "type": "flag"},
         {"code": "mode", "type": "text"},
+        {"code": "pos", "type": "position"},
+        // What is worked out is in no recipe.
+        {"code": "dew", "unit": "Cel", "meaning": {"formula": "dew_point(temp, {env.hum-2})"}},
     ]);
     let device = json!({"code": "tower", "name": "Water \"tower\" */ 'Halt'", "signals": signals});
     service.post("sites/marlbeck/devices", device).await.ok();
@@ -80,14 +83,15 @@ async fn every_recipe_really_sends() {
             "mqtt" => publish(&String::from_utf8(output.stdout.clone()).unwrap()).await,
             _ => run(code, &dir.path().join(file), &output.stdout, &service.url),
         };
-        assert!(printed.contains("ok 5"), "{code} printed {printed}\n{}", String::from_utf8_lossy(&output.stdout));
-        for signal in ["temp", "env.hum-2", "int", "door", "mode"] {
+        assert!(printed.contains("ok 6"), "{code} printed {printed}\n{}", String::from_utf8_lossy(&output.stdout));
+        for signal in ["temp", "env.hum-2", "int", "door", "mode", "pos"] {
             let readings = service.readings("tower", signal).await;
             assert_eq!(readings.len(), count + 1, "{code} {signal}");
             let expected: Value = match signal {
                 "temp" => json!(15.0),
                 "door" => json!(true),
                 "mode" => json!("ok"),
+                "pos" => json!({"latitude": 54.5, "longitude": -2.25}),
                 _ => json!(21.5),
             };
             assert_eq!(readings[count].1, expected, "{code} {signal}");

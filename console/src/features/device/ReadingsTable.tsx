@@ -109,6 +109,11 @@ export function ReadingsTable({
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>{time(reading.at, site.zone)}</TableCell>
                 <TableCell align="right">
                   {shown(reading.value, signal.decimals)}
+                  {reading.trial && (
+                    <Typography component="div" variant="body2" color="textSecondary">
+                      in trial
+                    </Typography>
+                  )}
                   {reading.quality && (
                     <Typography component="div" variant="body2" sx={{ color: 'warning.main' }}>
                       {reading.quality}: {causeInWords(reading.cause)}

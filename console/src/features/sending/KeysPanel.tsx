@@ -18,6 +18,7 @@ import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { IssueKeyDialog } from './IssueKeyDialog';
 import { IssuedLines } from './IssuedLines';
+import { ReplaceKeyDialog } from './ReplaceKeyDialog';
 import { RevokeDialog } from './RevokeDialog';
 
 interface Props {
@@ -35,24 +36,22 @@ export function KeysPanel({ device, onIssued }: Props) {
   const { data = [], error } = useQuery(query);
   const [issuing, setIssuing] = useState(false);
   const [issued, setIssued] = useState<IssuedKey>();
+  const [replacing, setReplacing] = useState<Key>();
   const [revoking, setRevoking] = useState<Key>();
   const path = `${device === undefined ? sitePath(site.code) : devicePath(site.code, device)}/keys`;
   const refresh = () => cache.invalidateQueries({ queryKey: query.queryKey });
   const took = (key: IssuedKey) => {
     setIssued(key);
     setIssuing(false);
+    setReplacing(undefined);
     onIssued?.(key);
     return refresh();
   };
-  const replace = useMutation({
-    mutationFn: (id: number) => api.post<IssuedKey>(`${path}/${id}/replace`, {}),
-    onSuccess: took,
-  });
   const revoke = useMutation({
     mutationFn: (id: number) => api.delete<Key>(`${path}/${id}`),
     onSuccess: refresh,
   });
-  const problem = error ?? replace.error ?? revoke.error;
+  const problem = error ?? revoke.error;
   return (
     <>
       {problem && <ProblemAlert error={problem} />}
@@ -86,7 +85,7 @@ export function KeysPanel({ device, onIssued }: Props) {
                       <>
                         <Button
                           size="small"
-                          onClick={() => replace.mutate(key.id)}
+                          onClick={() => setReplacing(key)}
                           aria-label={`Replace key ending in ${key.hint}`}
                         >
                           Replace
@@ -120,6 +119,14 @@ export function KeysPanel({ device, onIssued }: Props) {
             setRevoking(undefined);
           }}
           onClose={() => setRevoking(undefined)}
+        />
+      )}
+      {replacing && (
+        <ReplaceKeyDialog
+          path={path}
+          replaced={replacing}
+          onIssued={(key) => void took(key)}
+          onClose={() => setReplacing(undefined)}
         />
       )}
       {issuing && (

@@ -9,6 +9,7 @@ use crate::failure::Failure;
 use crate::found;
 use lantern_api::{HandReading, NewHandReading, Page, Reading, Recipes, Tried, Trying};
 use lantern_engine::intake::{self, Said, TryOut};
+use lantern_engine::plans::DeclaredSignal;
 use lantern_engine::recipes::{Place, Sample, recipes};
 use lantern_engine::{Engine, Problem, shown};
 use lantern_store as store;
@@ -35,11 +36,13 @@ async fn show_recipes(
 ) -> Answer<Recipes> {
     let (site, device) = found::device(&engine.store, site, device).await?;
     let mut samples = Vec::new();
-    for signal in engine.store.signals(device.id).await? {
-        if signal.value_type.is_some() {
-            let last = engine.latest.readings(signal.id).await?.pop();
-            samples.extend(Sample::of(&signal, last.map(|(_, value)| value)));
-        }
+    // What is worked out is not sent.
+    let is_sent = |of: &&DeclaredSignal| {
+        of.signal.value_type.is_some() && of.meaning.as_ref().is_none_or(|meaning| meaning.formula.is_none())
+    };
+    for of in engine.plans.signals(device.id).await?.iter().filter(is_sent) {
+        let last = engine.latest.readings(of.signal.id).await?.pop();
+        samples.extend(Sample::of(&of.signal, last.map(|(_, value)| value)));
     }
     let mut place = Place::new(base.shown());
     place.mqtt = base.mqtt();
