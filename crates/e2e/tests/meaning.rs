@@ -483,3 +483,28 @@ async fn meanings_are_said_from_the_command_line() {
     let line = client.ok(&["calibrate", "tower/second", "1=0", "3=1"]);
     assert!(line.contains("right = 0.5 × said \u{2212} 0.5"), "{line}");
 }
+
+#[tokio::test]
+async fn what_people_enter_is_judged_anew_and_never_converted() {
+    let service = Service::start().await;
+    let client = Client::logged_in(&service);
+    let key = service.device("tower", &["level"]).await;
+    let meaning = |high: f64| json!({"conversion": {"steps": [{"step": "scale", "factor": 0.5}]}, "screen": {"possible": {"low": 0, "high": high}}});
+    mean(&service, "tower/level", meaning(4.0)).await;
+    service.deliver(&key, json!({"at": BASE, "level": 3}).to_string()).await;
+    for (at, value, says) in
+        [("2026-05-01T12:00:01Z", "3.5", "3.5 at"), ("2026-05-01T12:00:02Z", "35", "it is rejected: range")]
+    {
+        let said = client.ok(&["enter", "tower/level", value, "--at", at]);
+        assert!(said.contains(says), "{said}");
+    }
+    let seen = async || {
+        all(&service, "tower/level").await.into_iter().map(|(v, cause, raw)| (v, cause, raw)).collect::<Vec<_>>()
+    };
+    let expected =
+        |last: &str| vec![(1.5, String::new(), Some(3.0)), (3.5, String::new(), None), (35.0, last.to_owned(), None)];
+    assert_eq!(seen().await, expected("range"));
+    mean(&service, "tower/level", meaning(40.0)).await;
+    reconvert(&service, "tower/level").await;
+    assert_eq!(seen().await, expected(""));
+}

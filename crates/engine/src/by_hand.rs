@@ -4,13 +4,16 @@ use crate::changes::{Change, Changes, Concerned};
 use crate::checks::check_note;
 use crate::clock;
 use crate::latest::Latest;
-use crate::meaning::{Recompute, recompute};
+use crate::meaning::{Context, Recompute, recompute};
 use crate::plans::Plans;
 use crate::problem::{Class, Problem};
 use crate::publish::Publisher;
 use lantern_api::NewHandReading;
 use lantern_core::fix::Fix;
 use lantern_core::intake::{MAX_AHEAD_SECONDS, MAX_BEHIND_SECONDS};
+use lantern_core::meaning::{Memory, SignalMeaning};
+use lantern_core::quality::Quality;
+use lantern_core::screen::unscreened;
 use lantern_core::series::Point;
 use lantern_core::{Moment, Reading, Value, ValueType};
 use lantern_store::{Device, HandReading, Signal, Store};
@@ -60,7 +63,11 @@ impl ByHand {
         if meanings.get(signal.id).is_some_and(|meaning| meaning.checked.formula().is_some()) {
             return Err(Problem::invalid("signal", format_args!("`{}` is worked out by a formula", signal.code)));
         }
-        let readings = Arc::new(vec![Reading::good(signal.id, at, value.clone())]);
+        let quality = match meanings.get(signal.id) {
+            Some(meaning) => self.quality(meaning, at, &value).await?,
+            None => Quality::Good,
+        };
+        let readings = Arc::new(vec![Reading { quality, ..Reading::good(signal.id, at, value.clone()) }]);
         let derived = recompute::because_of(&meanings, signal.id, (at, at));
         self.store.record_with(readings.clone(), derived, now).await?;
         self.recompute.wake();
@@ -69,7 +76,17 @@ impl ByHand {
         let plan = self.plans.device(device.id).await?;
         self.publisher.readings(&plan, &readings, 0..1);
         self.changes.carry(Change::HandReading(Concerned::from(device))).await;
-        Ok(Point::good(at, value))
+        Ok(Point { quality, ..Point::good(at, value) })
+    }
+
+    /// What can be believed of it by itself: what people enter comes out of turn, so what
+    /// was before tells nothing of it.
+    async fn quality(&self, meaning: &SignalMeaning, at: Moment, value: &Value) -> Result<Quality, Problem> {
+        let mut context = Context::default();
+        context.learn(&self.store, &self.latest, meaning, (at, at)).await?;
+        let others = context.seen_by(&meaning.needs);
+        let at = at.as_micros();
+        Ok(meaning.checked.judge(at, value, unscreened(value), None, &others, &mut Memory::default()))
     }
 
     /// Deletes the readings of a signal from a time on and before another.

@@ -1,6 +1,7 @@
 //! What is sent becomes what it means.
 
 use super::world::{World, engine};
+use lantern_core::quality::{Cause, Quality};
 use lantern_core::{Moment, Value};
 use lantern_store::{Order, Page};
 use serde_json::{Value as Json, json};
@@ -84,4 +85,25 @@ async fn a_meaning_of_one_site_is_nothing_to_another() {
     let values = world.values(&world.shed, "level").await;
     assert!(values.iter().any(|(_, value)| *value == Value::Number(3.0)), "{values:?}");
     assert!(values.iter().all(|(_, value)| *value != Value::Number(300.0)), "{values:?}");
+}
+
+#[tokio::test]
+async fn what_people_enter_is_screened_and_not_converted() {
+    let world = World::new().await;
+    let device = &world.tower.device;
+    let meaning = |high: f64| json!({"conversion": {"steps": [{"step": "scale", "factor": 0.5}]}, "screen": {"possible": {"low": 0, "high": high}}});
+    define(&world, "level", meaning(4.0)).await;
+    let enter = async |second: i64, value: f64| {
+        let at = Moment::from_micros((T + second) * 1_000_000).unwrap().to_string();
+        let new = serde_json::from_value(json!({"value": value, "at": at})).unwrap();
+        world
+            .engine
+            .by_hand
+            .enter(device, &world.signal(&world.tower, "level").await, new, "ann")
+            .await
+            .unwrap()
+            .quality
+    };
+    assert!(enter(0, 3.5).await.is_good());
+    assert_eq!(enter(1, 35.0).await, Quality::Rejected(Cause::Range), "a decimal point was forgotten");
 }

@@ -20,6 +20,10 @@ pub(crate) async fn run(context: &Context, args: EnterArgs) -> Result<()> {
     let path = server.device_path(&args.signal.device, &rest).await?;
     let reading: Reading = server.post(&path, &new).await?;
     context.output.print(&reading, |reading| {
-        format!("{} {} at {}", args.signal, show::plain(&reading.value), time::local(&reading.at, &zone))
+        let doubt = reading.quality.map(|quality| {
+            format!("; it is {}: {}", show::quality(quality), reading.cause.as_deref().unwrap_or_default())
+        });
+        let at = time::local(&reading.at, &zone);
+        format!("{} {} at {at}{}", args.signal, show::plain(&reading.value), doubt.unwrap_or_default())
     })
 }

@@ -22,6 +22,7 @@ mod trial;
 
 pub(crate) use apply::{Converter, IntakeOutcome};
 pub use checks::Definitions;
+pub(crate) use context::Context;
 pub(crate) use derive::Deriver;
 pub use jobs::Jobs;
 pub(crate) use progress::Running;

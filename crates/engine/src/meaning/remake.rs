@@ -45,7 +45,7 @@ impl<'a> Remake<'a> {
     async fn point(&mut self, old: Point, memory: &mut Memory) -> Result<Point, StoreError> {
         let at = old.at.as_micros();
         if self.hands.contains(&at) {
-            return Ok(old);
+            return self.by_hand(old).await;
         }
         // How late it came is not known any more; that it was too late is.
         let was_late = old.quality == Quality::Suspect(Cause::Time);
@@ -66,5 +66,16 @@ impl<'a> Remake<'a> {
             new.quality = old.quality;
         }
         Ok(new)
+    }
+
+    /// What people entered is no raw value: it is judged by itself, and stays as it is.
+    async fn by_hand(&mut self, old: Point) -> Result<Point, StoreError> {
+        let at = old.at.as_micros();
+        let mut quality = unscreened(&old.value);
+        if let Some(meaning) = self.meaning {
+            self.alongside.reach(at).await?;
+            quality = meaning.checked.judge(at, &old.value, quality, None, &self.alongside, &mut Memory::default());
+        }
+        Ok(Point { quality, ..old })
     }
 }
