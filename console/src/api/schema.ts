@@ -1205,7 +1205,9 @@ export interface paths {
          * @description `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
          *     colon is another unit than the signal's; by default all numbers, flags and texts
          *     of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
-         *     with `zone=UTC`, or in any other zone of that name. `from` is included, `to`
+         *     with `zone=UTC`, or in any other zone of that name. Values that are worked out have as many
+         *     digits as their sensors can resolve, or all of them with `digits=full`; what was sent is as it
+         *     was sent. `from` is included, `to`
          *     excluded; by default the last day.
          */
         get: operations["export_export"];
@@ -2070,6 +2072,11 @@ export interface components {
              * @description The correlation there.
              */
             correlation_at_lag?: number;
+            /**
+             * Format: int32
+             * @description How many decimals of these are worth showing: two significant digits of the spread.
+             */
+            decimals: number;
             /**
              * Format: double
              * @description The greatest difference.
@@ -7999,6 +8006,7 @@ export interface operations {
     export_export: {
         parameters: {
             query?: {
+                digits?: string;
                 format?: "csv" | "senml" | "senml-cbor";
                 from?: string;
                 signals?: string;

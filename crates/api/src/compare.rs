@@ -56,6 +56,8 @@ pub struct ComparedFigures {
     pub least: f64,
     /// The greatest difference.
     pub greatest: f64,
+    /// How many decimals of these are worth showing: two significant digits of the spread.
+    pub decimals: u8,
     /// Correlation after Pearson, -1 to 1; absent if one of them does not vary.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub correlation: Option<f64>,

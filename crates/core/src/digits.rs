@@ -49,6 +49,13 @@ pub fn decimals_of_step(step: f64) -> u8 {
     (-(1.5 * step).log10()).ceil().clamp(0.0, 6.0) as u8
 }
 
+/// How many decimals show two significant digits of a spread: what is finer says nothing of a
+/// mean difference, however exactly it is worked out.
+#[must_use]
+pub fn decimals_of_spread(spread: f64) -> u8 {
+    if spread.is_normal() { (1.0 - spread.abs().log10().floor()).clamp(0.0, 9.0) as u8 } else { 6 }
+}
+
 /// The step of numbers that are given with so many decimals.
 #[must_use]
 pub fn step_of_decimals(decimals: u8) -> f64 {
@@ -58,6 +65,13 @@ pub fn step_of_decimals(decimals: u8) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn figures_are_as_fine_as_their_spread() {
+        for (spread, expected) in [(0.04494, 3), (0.5, 2), (9.9, 1), (12.0, 0), (1234.0, 0), (0.0, 6), (1e-12, 9)] {
+            assert_eq!(decimals_of_spread(spread), expected, "{spread}");
+        }
+    }
     use proptest::prelude::*;
 
     #[test]

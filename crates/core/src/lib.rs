@@ -93,7 +93,9 @@ pub mod why;
 
 pub use decimal_mark::DecimalMark;
 pub use device::{DeviceState, Position, SignalRole};
-pub use digits::{decimals, decimals_of_converted, decimals_of_step, decimals_worth_showing, step_of_decimals};
+pub use digits::{
+    decimals, decimals_of_converted, decimals_of_spread, decimals_of_step, decimals_worth_showing, step_of_decimals,
+};
 pub use duration::duration;
 pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
 pub use median::median;

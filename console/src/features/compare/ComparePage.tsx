@@ -11,7 +11,7 @@ import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
-import { grouped, withUnit, worked } from '../../format/number';
+import { fixed, grouped, withUnit, worked } from '../../format/number';
 import { CalibrationOffer } from './CalibrationOffer';
 import { Scatter } from './Scatter';
 import { SignalField } from './SignalField';
@@ -173,12 +173,13 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
     );
   }
   const unit = found.symbol ?? '';
-  const amount = (value: number) => withUnit(worked(value), unit);
+  const difference = (value: number) => fixed(value, figures.decimals);
+  const amount = (value: number) => withUnit(difference(value), unit);
   const facts: [string, string][] = [
     ['Bias', amount(figures.bias)],
     ['Spread', amount(figures.spread)],
     ['RMS', amount(figures.rms)],
-    ['Differences', `${worked(figures.least)} to ${amount(figures.greatest)}`],
+    ['Differences', `${difference(figures.least)} to ${amount(figures.greatest)}`],
     [
       'Correlation',
       figures.correlation === undefined ? 'none: one does not vary' : worked(figures.correlation),

@@ -16,7 +16,7 @@ const other = (bias: number, spread: number, shifted_s = 0): Compared => ({
   shifted_s,
   pairs: 9,
   of_reference: 9,
-  figures: { bias, spread, rms: 1, least: -1, greatest: 1 },
+  figures: { bias, spread, rms: 1, least: -1, greatest: 1, decimals: 2 },
   sample: [],
   differences: [],
 });
@@ -24,10 +24,10 @@ const other = (bias: number, spread: number, shifted_s = 0): Compared => ({
 describe('a comparison', () => {
   it('is said in a sentence', () => {
     expect(inSentence(found, other(-0.5, 0.1))).toBe(
-      'b/y reads 0.5000\u202fm less than a/x, give or take 0.1000\u202fm.',
+      'b/y reads 0.50\u202fm less than a/x, give or take 0.10\u202fm.',
     );
     expect(inSentence(found, other(0.01, 0.1, 86_400))).toBe(
-      'b/y, 1 d before, reads the same on the whole as a/x, give or take 0.1000\u202fm.',
+      'b/y, 1 d before, reads the same on the whole as a/x, give or take 0.10\u202fm.',
     );
   });
 });

@@ -369,6 +369,9 @@ pub(crate) struct ExportArgs {
     /// Time zone of the time column; the site's if absent
     #[arg(long)]
     pub(crate) zone: Option<String>,
+    /// Each digit of values that are worked out, not as many as their sensors can resolve
+    #[arg(long)]
+    pub(crate) full_digits: bool,
     /// File to write; standard output if absent
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,

@@ -7,7 +7,7 @@ use crate::server::segment;
 use crate::{show, time};
 use anyhow::Result;
 use jiff::Timestamp;
-use lantern_api::{Compared, Comparison};
+use lantern_api::{Compared, Comparison, Value};
 
 pub(crate) async fn run(context: &Context, args: CompareArgs) -> Result<()> {
     let server = context.server()?;
@@ -29,7 +29,7 @@ pub(crate) async fn run(context: &Context, args: CompareArgs) -> Result<()> {
     })
 }
 
-/// Four significant digits, which is more than two sensors agree on.
+/// Four significant digits of what has no unit.
 fn figure(number: f64) -> String {
     if number == 0.0 {
         return "0".to_owned();
@@ -48,7 +48,8 @@ fn text(other: &Compared, reference: &str, unit: &str) -> String {
         other.signal, other.pairs, other.of_reference
     );
     let Some(figures) = &other.figures else { return format!("{title}; too few to tell") };
-    let with_unit = |number: f64| format!("{} {unit}", figure(number));
+    let difference = |number: f64| show::value(&Value::Number(number), figures.decimals);
+    let with_unit = |number: f64| format!("{} {unit}", difference(number));
     let optional = |number: Option<f64>| number.map_or_else(|| "none: one of them does not vary".to_owned(), figure);
     let lag = match figures.lag_s {
         Some(lag) if lag != 0.0 => format!(
@@ -72,7 +73,7 @@ fn text(other: &Compared, reference: &str, unit: &str) -> String {
         ("bias", with_unit(figures.bias)),
         ("spread", with_unit(figures.spread)),
         ("RMS", with_unit(figures.rms)),
-        ("differences", format!("{} to {}", figure(figures.least), with_unit(figures.greatest))),
+        ("differences", format!("{} to {}", difference(figures.least), with_unit(figures.greatest))),
         ("correlation", optional(figures.correlation)),
         ("lag", lag),
         ("line", line),

@@ -23,6 +23,7 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     query.extend(args.span.begin(&zone, Timestamp::now())?.map(|at| ("from", at)));
     query.extend(args.span.end(&zone)?.map(|at| ("to", at)));
     query.extend(args.zone.map(|zone| ("zone", zone)));
+    query.extend(args.full_digits.then(|| ("digits", "full".to_owned())));
 
     let response = server.stream(&format!("sites/{}/export", segment(&site.code)), &query, None).await?;
     let mut sink: Box<dyn Write> = match &args.file {

@@ -6,7 +6,7 @@ use crate::auth::Access;
 use crate::failure::Failure;
 use lantern_api::{Compared, ComparedFigures, ComparedPair, Comparison, DifferenceBucket, Line};
 use lantern_core::compare::{self as core, Alignment, Pair, best_lag, figures, pairs, typical_spacing};
-use lantern_core::{Moment, Value};
+use lantern_core::{Moment, Value, decimals_of_spread};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::shown;
@@ -141,6 +141,7 @@ fn shown(found: core::Figures, base: &[(i64, f64)], other: &[(i64, f64)]) -> Com
         rms: found.rms,
         least: found.range.0,
         greatest: found.range.1,
+        decimals: decimals_of_spread(found.spread),
         correlation: found.correlation,
         lag_s: lag.map(|lag| lag.lag as f64 / 1e6),
         correlation_at_lag: lag.map(|lag| lag.correlation),

@@ -39,12 +39,14 @@ struct Download<S> {
 /// `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
 /// colon is another unit than the signal's; by default all numbers, flags and texts
 /// of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
-/// with `zone=UTC`, or in any other zone of that name. `from` is included, `to`
+/// with `zone=UTC`, or in any other zone of that name. Values that are worked out have as many
+/// digits as their sensors can resolve, or all of them with `digits=full`; what was sent is as it
+/// was sent. `from` is included, `to`
 /// excluded; by default the last day.
 #[utoipa::path(operation_id = "export_export", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, content_type = "text/csv", body = String),
         (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/export?<format>&<signals>&<from>&<to>&<zone>")]
+#[get("/sites/<site>/export?<format>&<signals>&<from>&<to>&<zone>&<digits>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn export<'a>(
     engine: &'a State<Arc<Engine>>,
@@ -55,6 +57,7 @@ async fn export<'a>(
     from: Option<&str>,
     to: Option<&str>,
     zone: Option<&str>,
+    digits: Option<&str>,
 ) -> Result<Download<ByteStream![Vec<u8> + 'a]>, Failure> {
     let (from, to) = query::span(from, to)?;
     let site = found::site(&engine.store, site).await?;
@@ -63,7 +66,16 @@ async fn export<'a>(
         .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
     let mut format = Format::from_name(format.unwrap_or("csv"), zone)
         .ok_or_else(|| Problem::invalid("format", "`csv`, `senml` or `senml-cbor`"))?;
-    let columns = listed_or_all(engine, &site.code, signals).await?;
+    let mut columns = listed_or_all(engine, &site.code, signals).await?;
+    match digits {
+        None => {
+            for column in &mut columns {
+                column.resolve(engine, site.id).await?;
+            }
+        }
+        Some("full") => {}
+        Some(_) => return Err(Problem::invalid("digits", "`full`, or leave it out").into()),
+    }
     let name = format!("{}.{}", site.code, format.ending());
     let content_type = format.content_type();
     let cursors = columns.iter().map(|c| Cursor::new(&engine.store, c.signal.id, from, to)).collect();
@@ -76,7 +88,7 @@ async fn export<'a>(
                 Ok(Some(at)) => {
                     for (column, value) in columns.iter().zip(&mut rows.values) {
                         if let Some(Value::Number(number)) = value {
-                            *number = column.wanted.number(*number);
+                            *number = column.number(*number);
                         }
                     }
                     format.row(&mut buffer, &columns, at, &mut rows.values);

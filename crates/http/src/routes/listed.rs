@@ -2,6 +2,7 @@
 
 use super::query::{self, Wanted};
 use crate::found;
+use lantern_core::{SiteId, decimals_of_step, step_of_decimals};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_store::Signal;
@@ -18,13 +19,45 @@ pub(super) struct Listed {
     pub(super) wanted: Wanted,
     /// The code of the unit they are shown in.
     pub(super) unit: Option<String>,
+    /// How many decimals its values are worth, where they are worked out and not as sent.
+    pub(super) decimals: Option<u8>,
 }
 
 impl Listed {
     pub(super) fn new(device: &str, signal: Signal, unit: Option<&str>) -> Result<Self, Problem> {
         let wanted = query::unit(&signal, unit)?;
         let unit = wanted.code().or_else(|| signal.unit.clone());
-        Ok(Self { path: format!("{device}/{}", signal.code), signal, wanted, unit })
+        Ok(Self { path: format!("{device}/{}", signal.code), signal, wanted, unit, decimals: None })
+    }
+
+    /// Finds out how many decimals its values are worth. What was sent keeps its digits; what
+    /// was worked out of it has more than its sensor can resolve.
+    pub(super) async fn resolve(&mut self, engine: &Engine, site: SiteId) -> Result<(), Problem> {
+        let declared = engine.plans.signals(self.signal.device).await?;
+        let Some(of) = declared.iter().find(|of| of.signal.id == self.signal.id) else { return Ok(()) };
+        let is_worked_out = of.meaning.as_ref().is_some_and(|m| m.formula.is_some() || m.conversion.is_some());
+        if !(is_worked_out || self.wanted.code().is_some()) {
+            return Ok(());
+        }
+        let (last, decimals) = engine.now.last(site, of).await?;
+        let number = last.good.last().and_then(|point| point.value.as_number()).unwrap_or_default();
+        let step = step_of_decimals(decimals);
+        let shown = (self.wanted.number(number + step) - self.wanted.number(number)).abs();
+        // One more than is shown: two values that were sent stay two.
+        self.decimals = shown.is_normal().then(|| decimals_of_step(shown) + 1);
+        Ok(())
+    }
+
+    /// A number in the unit that is wanted, with the decimals it is worth.
+    pub(super) fn number(&self, number: f64) -> f64 {
+        let number = self.wanted.number(number);
+        match self.decimals {
+            Some(decimals) => {
+                let parts = 10f64.powi(i32::from(decimals));
+                (number * parts).round() / parts
+            }
+            None => number,
+        }
     }
 }
 
