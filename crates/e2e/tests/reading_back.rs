@@ -160,7 +160,7 @@ async fn exports_are_as_fine_as_their_sensors_and_in_full_on_request() {
     let key = service.device("tower", &["level", "counts"]).await;
     let path = |signal: &str| format!("sites/marlbeck/devices/tower/signals/{signal}");
     service.api(Method::PATCH, &path("level"), Some(json!({"unit": "m"}))).await.ok();
-    let scale = json!({"meaning": {"conversion": {"steps": [{"step": "scale", "factor": 0.000_732_6}]}}});
+    let scale = json!({"meaning": {"conversion": {"steps": [{"step": "scale", "factor": 0.000_732_600_7}]}}});
     service.api(Method::PUT, &format!("{}/meaning", path("level")), Some(scale)).await.ok();
     for second in 0..20 {
         let body = json!({"at": 1_777_636_800 + second, "level": 3_000 + second * 7, "counts": 0.1 + 0.2});
@@ -176,7 +176,7 @@ async fn exports_are_as_fine_as_their_sensors_and_in_full_on_request() {
     let (fine, full) = (rows(&export(&[])), rows(&export(&["--full-digits"])));
     // A count is 0.7 mm; what was sent is as it was sent.
     assert_eq!(fine[1], "2.2029,0.30000000000000004");
-    assert_eq!(full[1], "2.2029281999999998,0.30000000000000004");
+    assert_eq!(full[1], "2.2029303049,0.30000000000000004");
     let cm = client.ok(&["export", "tower/level:cm", "--from", "2026-05-01", "--to", "2026-05-02", "--zone", "UTC"]);
     assert_eq!(rows(&cm)[1], "220.29");
     let refused = service.get("sites/marlbeck/export?signals=tower/level&digits=some").await;
