@@ -7,5 +7,5 @@ export default defineConfig({
   plugins: [react()],
   build: { target: 'es2023', chunkSizeWarningLimit: 700 },
   server: { proxy: { '/api': service, '/in': service } },
-  test: { environment: 'jsdom' },
+  test: { environment: 'jsdom', testTimeout: 30_000 },
 });
