@@ -8006,7 +8006,7 @@ export interface operations {
     export_export: {
         parameters: {
             query?: {
-                digits?: string;
+                digits?: "full";
                 format?: "csv" | "senml" | "senml-cbor";
                 from?: string;
                 signals?: string;

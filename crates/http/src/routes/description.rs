@@ -151,6 +151,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("by", _) => json!({"type": "string", "enum": ["day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),
         ("format", _) => json!({"type": "string", "enum": ["csv", "senml", "senml-cbor"], "default": "csv"}),
+        ("digits", _) => json!({"type": "string", "enum": ["full"]}),
         ("tolerance_s", _) => json!({"type": "number", "minimum": 0, "maximum": 1e7}),
         ("shift_s", _) => json!({"type": "number", "minimum": -31_622_400, "maximum": 31_622_400, "default": 0}),
         ("longer_than_s", _) => json!({"type": "number", "minimum": 0, "maximum": 1e10}),
