@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import type { ReactElement } from 'react';
-import { MemoryRouter, Route, Routes, useLocation } from 'react-router';
+import { createMemoryRouter, RouterProvider, useLocation } from 'react-router';
 import { afterEach, expect, vi } from 'vitest';
 import type { Site } from './api/schema';
 import { SiteContext } from './components/siteContext';
@@ -56,16 +56,20 @@ export function show(
   const client = new QueryClient({
     defaultOptions: { queries: { retry: false }, mutations: { retry: false } },
   });
+  const page = (shown: ReactElement) => (
+    <>
+      {shown}
+      <Where />
+    </>
+  );
+  const routes = [
+    { path: route, element: page(element) },
+    ...(route === '*' ? [] : [{ path: '*', element: page(<p>elsewhere</p>) }]),
+  ];
   return render(
     <QueryClientProvider client={client}>
       <SiteContext value={site}>
-        <MemoryRouter initialEntries={[at]}>
-          <Routes>
-            <Route path={route} element={element} />
-            <Route path="*" element={<p>elsewhere</p>} />
-          </Routes>
-          <Where />
-        </MemoryRouter>
+        <RouterProvider router={createMemoryRouter(routes, { initialEntries: [at] })} />
       </SiteContext>
     </QueryClientProvider>,
   );

@@ -129,7 +129,7 @@ export function AddDevicePage() {
           variant="contained"
           loading={make.isPending}
           disabled={
-            parsePosition(place) === undefined ||
+            parsePosition(position) === undefined ||
             expanded === undefined ||
             (kind === '' && Number.isNaN(intervalSeconds(every)))
           }
