@@ -43,7 +43,8 @@ export function SiteFrame() {
           <Outlet key={site.decimal_mark} />
         </Container>
         <BottomBar />
-        <ScrollRestoration />
+        {/* Each page that is opened by its address has the same key, and begins at its top. */}
+        <ScrollRestoration getKey={({ key, pathname }) => `${key} ${pathname}`} />
       </LiveProvider>
     </SiteContext>
   );

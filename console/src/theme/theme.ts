@@ -59,7 +59,12 @@ export const theme = createTheme({
   },
   components: {
     MuiCssBaseline: {
-      styleOverrides: { body: { fontVariantNumeric: 'tabular-nums' }, code: mono },
+      styleOverrides: {
+        // What has the focus must not lie under the strip that stays on top.
+        html: { scrollPaddingTop: 72 },
+        body: { fontVariantNumeric: 'tabular-nums' },
+        code: mono,
+      },
     },
     MuiPaper: {
       defaultProps: { elevation: 0, variant: 'outlined' },

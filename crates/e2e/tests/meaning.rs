@@ -498,9 +498,7 @@ async fn what_people_enter_is_judged_anew_and_never_converted() {
         let said = client.ok(&["enter", "tower/level", value, "--at", at]);
         assert!(said.contains(says), "{said}");
     }
-    let seen = async || {
-        all(&service, "tower/level").await.into_iter().map(|(v, cause, raw)| (v, cause, raw)).collect::<Vec<_>>()
-    };
+    let seen = async || all(&service, "tower/level").await;
     let expected =
         |last: &str| vec![(1.5, String::new(), Some(3.0)), (3.5, String::new(), None), (35.0, last.to_owned(), None)];
     assert_eq!(seen().await, expected("range"));

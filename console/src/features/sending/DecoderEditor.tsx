@@ -22,7 +22,7 @@ import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { BEGINNINGS, decoderText, parseDecoder } from './decoder';
 import { SampleColumns } from './SampleColumns';
-import { decoderOf, likelyNames, splitSample } from './split';
+import { decoderOf, likelyNames, namesIn, splitSample } from './split';
 import { Told } from '../../components/Told';
 
 interface Props {
@@ -38,7 +38,6 @@ interface Props {
 export function DecoderEditor({ text, onChange, device, signals }: Props) {
   const site = useSite();
   const [sample, setSample] = useState('');
-  const [names, setNames] = useState<string[]>([]);
   const { data: declared = [] } = useQuery({
     ...signalsQuery(site.code, device ?? ''),
     enabled: device !== undefined,
@@ -55,22 +54,14 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
         ...(parsed.ok && parsed.form ? { decoder: parsed.form } : {}),
       }),
   });
-  const paste = (pasted: string) => {
-    setSample(pasted);
-    // Names that were given to parts by hand stay theirs while the sample is edited.
-    const found = splitSample(pasted);
-    if (names.every((name) => name === '') && found) setNames(likelyNames(found));
-  };
-  const rename = (given: string[]) => {
-    setNames(given);
-    if (split) onChange(decoderText(decoderOf(split, given)));
-  };
+  // The text is what counts: the parts have the names that it gives them.
+  const names =
+    split && (namesIn(parsed.ok ? parsed.form : null, split) ?? (text === '' ? likelyNames(split) : []));
   const begin = (title: string) => {
     const beginning = BEGINNINGS.find((known) => known.title === title);
     if (!beginning) return;
     onChange(decoderText(beginning.form));
     setSample(beginning.sample);
-    setNames([]);
   };
   return (
     <Box
@@ -112,7 +103,7 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
           <TextField
             label="Sample"
             value={sample}
-            onChange={(e) => paste(e.target.value)}
+            onChange={(e) => setSample(e.target.value)}
             multiline
             minRows={1}
             maxRows={6}
@@ -133,7 +124,16 @@ export function DecoderEditor({ text, onChange, device, signals }: Props) {
             Try it
           </Button>
         </Box>
-        {split && <SampleColumns split={split} names={names} onNames={rename} codes={codes} />}
+        {split && names && (
+          <SampleColumns
+            split={split}
+            names={names}
+            onNames={(given) =>
+              onChange(decoderText(decoderOf(split, given, parsed.ok ? parsed.form : null)))
+            }
+            codes={codes}
+          />
+        )}
         {attempt.error && <ProblemAlert error={attempt.error} />}
         {attempt.data ? (
           <Outcome tried={attempt.data} zone={site.zone} />

@@ -1,5 +1,6 @@
 import { expect, test } from 'vitest';
-import { decoderOf, likelyNames, splitSample } from './split';
+import type { Decoder } from '../../api/schema';
+import { decoderOf, likelyNames, namesIn, splitSample } from './split';
 
 test.each([
   ['21.4', 'bare', ['21.4']],
@@ -39,7 +40,11 @@ test.each([
       inside: { form: 'list', separator: ',', fields: ['temp', 'hum'] },
     },
   ],
-  ['T=21.4 H=55', ['temp', ''], { form: 'pairs', separator: ' ', equals: '=', fields: { T: 'temp' } }],
+  [
+    'T=21.4 H=55',
+    ['temp', ''],
+    { form: 'pairs', separator: ' ', equals: '=', fields: { T: 'temp', H: '-' } },
+  ],
   ['{"data": {"t": 21.4}}', ['temp'], { form: 'json', fields: [{ path: 'data.t', field: 'temp' }] }],
   ['21.4', ['level'], { form: 'bare', field: 'level' }],
   ['shed-1 21.4', ['@device', 'temp'], { form: 'list', separator: ' ', fields: ['@device', 'temp'] }],
@@ -53,4 +58,33 @@ test('names the sender uses are proposed', () => {
   expect(names('T=1 H%=2')).toEqual(['T', '']);
   expect(names('{"data": {"t": 1}}')).toEqual(['t']);
   expect(names('1;2')).toEqual(['', '']);
+});
+
+test('what a decoder says of its fields stays while others are named', () => {
+  const before = {
+    form: 'list',
+    separator: ';',
+    fields: ['-', { name: 'hum', unit: '%', type: 'number' }],
+  } as Decoder;
+  const split = splitSample('21.4;55;7');
+  expect(split && namesIn(before, split)).toEqual(['', 'hum', '']);
+  expect(split && decoderOf(split, ['temp', 'hum', ''], before)).toEqual({
+    form: 'list',
+    separator: ';',
+    fields: ['temp', { name: 'hum', unit: '%', type: 'number' }, '-'],
+  });
+});
+
+test.each([
+  ['T=1 H=2', { form: 'pairs', fields: { T: 'temp' } }, ['temp', 'H']],
+  [
+    'x<1,2>',
+    { form: 'frames', start: '<', stop: '>', inside: { form: 'list', fields: ['temp', '-'] } },
+    ['temp', ''],
+  ],
+  ['21.4', { form: 'bare', field: { name: 'level', unit: 'm' } }, ['level']],
+  ['21.4', { form: 'list', fields: ['temp'] }, undefined],
+])('the names in a decoder for %s', (sample, form, names) => {
+  const split = splitSample(sample);
+  expect(split && namesIn(form as Decoder, split)).toEqual(names);
 });

@@ -104,30 +104,51 @@ export const likelyNames = ({ form, parts }: Split): string[] =>
     return name !== undefined && /^[A-Za-z0-9._-]{1,64}$/.test(name) ? name : '';
   });
 
-/** The decoder for a split whose parts have these names; those without one are passed over. */
-export function decoderOf(split: Split, names: string[]): Decoder {
+/** What a field of a decoder is called; nothing if it is passed over. */
+function nameOf(field: unknown): string {
+  const name = typeof field === 'object' && field !== null && 'name' in field ? field.name : field;
+  return typeof name === 'string' && name !== '-' ? name : '';
+}
+
+/** The fields that a decoder has for the parts of a split; nothing if it reads another form. */
+function fieldsIn(form: Decoder | null, split: Split): unknown[] | undefined {
+  const inside = form?.form === 'frames' ? form.inside : form;
+  const { parts } = split;
+  if (inside?.form === 'bare' && split.form === 'bare') return [inside.field];
+  if (inside?.form === 'list' && split.form === 'list') return parts.map((_, place) => inside.fields[place]);
+  if (inside?.form === 'pairs' && split.form === 'pairs')
+    return parts.map(({ from = '' }) => inside.fields?.[from] ?? from);
+  return undefined;
+}
+
+/** The names that a decoder gives the parts of a split; nothing if it reads another form. */
+export const namesIn = (form: Decoder | null, split: Split): string[] | undefined =>
+  fieldsIn(form, split)?.map(nameOf);
+
+/**
+ * The decoder for a split whose parts have these names; those without one are passed over. What a
+ * decoder before it says of fields that keep their names stays.
+ */
+export function decoderOf(split: Split, names: string[], before: Decoder | null = null): Decoder {
+  const kept = fieldsIn(before, split) ?? [];
   const field = (place: number) => {
     const name = names[place]?.trim() || '-';
+    if (name !== '-' && nameOf(kept[place]) === name) return kept[place];
     const isComma = split.separator !== ',' && /^[+-]?\d+,\d+$/.test(split.parts[place]?.value ?? '');
     return isComma && name !== '-' ? { name, type: 'decimal-comma' } : name;
   };
-  const inside = insideOf(split, field, names);
+  const inside = insideOf(split, field);
   if (!split.frame) return inside as Decoder;
   return { form: 'frames', start: split.frame.start, stop: split.frame.stop, inside } as Decoder;
 }
 
-function insideOf(split: Split, field: (place: number) => unknown, names: string[]) {
+function insideOf(split: Split, field: (place: number) => unknown) {
   const { form, separator, equals, parts } = split;
+  const named = parts.map(({ from = '' }, place) => ({ from, field: field(place) }));
   if (form === 'bare') return { form, field: field(0) };
-  if (form === 'list') return { form, separator, fields: parts.map((_, place) => field(place)) };
-  const named = parts.flatMap(({ from = '' }, place) =>
-    (names[place] ?? '').trim() === '' ? [] : [{ from, field: field(place) }],
-  );
-  if (form === 'json') return { form, fields: named.map(({ from, field }) => ({ path: from, field })) };
-  return {
-    form,
-    separator,
-    equals,
-    fields: Object.fromEntries(named.map(({ from, field }) => [from, field])),
-  };
+  if (form === 'list') return { form, separator, fields: named.map(({ field }) => field) };
+  if (form === 'pairs')
+    return { form, separator, equals, fields: Object.fromEntries(named.map((one) => [one.from, one.field])) };
+  const wanted = named.filter(({ field }) => field !== '-');
+  return { form, fields: wanted.map(({ from, field }) => ({ path: from, field })) };
 }
