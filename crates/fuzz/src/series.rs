@@ -1,6 +1,7 @@
 //! What is kept: segments, journal entries and digests, with checksums made right
 //! so that what is behind them is reached.
 
+use lantern_core::fix::Fix;
 use lantern_core::quality::{Cause, Quality};
 use lantern_core::series::{
     Buckets, Digest, EncodedLayer, Fold, Layer, Point, Run, SealedDigest, decode_layers, decode_segment, encode_layers,
@@ -32,6 +33,11 @@ pub(crate) fn seeds() -> Vec<Vec<u8>> {
         run_of(300, |i| Value::Number((i % 37) as f64 / 10.0), |i| 1_000_000 + i % 7),
         run_of(40, |_| Value::Flag(true), |_| 60_000_000),
         run_of(40, |i| Value::Text(format!("t{}", i % 3)), |i| i + 1),
+        run_of(
+            60,
+            |i| Fix { altitude_m: (i % 3 == 0).then_some(i as f64), ..Fix::new(54.5, i as f64 / 1e3) }.into(),
+            |_| 2,
+        ),
         run_of(90, |i| if i % 2 == 0 { Value::Number(i as f64 / 7.0) } else { Value::Flag(false) }, |_| 1),
     ];
     let mut seeds: Vec<Vec<u8>> = runs.iter().map(|run| seed(0, &encode_segment(run))).collect();

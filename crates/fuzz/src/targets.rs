@@ -2,7 +2,8 @@
 
 use crate::{meaning, mqtt, series};
 use jiff::tz::TimeZone;
-use lantern_core::decode::{self, Decoded, Decoder, MAX_READINGS, Raw, Times};
+use lantern_core::decode::{self, Decoded, Decoder, Item, MAX_READINGS, Raw, Times};
+use lantern_core::fix::{Fix, FixPart};
 use lantern_core::intake::{Plan, PlannedSignal, understand};
 use lantern_core::{Moment, Refusal, SignalId, Value, ValueType, senml};
 use std::collections::hash_map::DefaultHasher;
@@ -28,16 +29,30 @@ static TIMES: LazyLock<Times> = LazyLock::new(|| {
 
 static PLAN: LazyLock<Plan> = LazyLock::new(|| {
     let mut plan = Plan::default();
-    for (id, name, value_type) in
-        [(1, "temp", ValueType::Number), (2, "door", ValueType::Flag), (3, "mode", ValueType::Text)]
-    {
+    for (id, name, value_type) in [
+        (1, "temp", ValueType::Number),
+        (2, "door", ValueType::Flag),
+        (3, "mode", ValueType::Text),
+        (4, "pos", ValueType::Position),
+    ] {
         plan.insert(
             name,
             PlannedSignal { unit: Some("Cel".into()), ..PlannedSignal::declared(SignalId(id), value_type) },
         );
     }
+    plan.insert_part("north", "pos", FixPart::Latitude);
+    plan.insert_part("east", "pos", FixPart::Longitude);
     plan
 });
+
+/// Names whose values may be joined with others to one.
+fn may_be_joined(item: &Item<'_>) -> bool {
+    const WORDS: [&str; 10] = ["lat", "lon", "lng", "alt", "ele", "acc", "type", "coordinates", "value", "unit"];
+    let name = item.name.to_ascii_lowercase();
+    let word = name.rsplit('.').next().unwrap_or_default();
+    let is_by_unit = item.unit.as_deref().is_some_and(|unit| unit.starts_with("deg{l"));
+    is_by_unit || ["north", "east"].contains(&word) || WORDS.iter().any(|known| word.starts_with(known))
+}
 
 /// Checks what was decoded, and what the intake makes of it.
 fn check(decoded: Result<Decoded<'_>, Refusal>) -> u64 {
@@ -51,13 +66,22 @@ fn check(decoded: Result<Decoded<'_>, Refusal>) -> u64 {
             }
             decoded.items.len().hash(&mut hasher);
             let count = decoded.items.len() + decoded.refused.len();
+            let is_joined = decoded.items.iter().any(may_be_joined);
             let understood = understand(&PLAN, decoded.into_owned(), TIMES.now);
             for reading in &understood.readings {
                 assert!(!matches!(reading.value, Value::Number(number) if !number.is_finite()));
                 assert!(!matches!(&reading.value, Value::Text(text) if text.len() > Value::MAX_TEXT));
+                let parts = |fix: &Fix| FixPart::ALL.map(|part| fix.part(part).unwrap_or_default());
+                assert!(reading.value.as_fix().is_none_or(|fix| parts(fix).iter().all(|part| part.is_finite())));
             }
             let placed = understood.readings.len() + understood.arrivals.len() + understood.ignored;
-            assert_eq!(placed + understood.refused.len(), count, "every value is somewhere, and once");
+            let found = placed + understood.refused.len();
+            if is_joined {
+                // A position is made of four values at the most.
+                assert!((count.div_ceil(4)..=count).contains(&found), "{found} of {count}");
+            } else {
+                assert_eq!(found, count, "every value is somewhere, and once");
+            }
             understood.refused.iter().for_each(|refusal| refusal.code.hash(&mut hasher));
             (understood.readings.len(), understood.arrivals.len()).hash(&mut hasher);
         }

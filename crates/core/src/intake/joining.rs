@@ -65,28 +65,26 @@ pub fn join<'a>(plan: &Plan, items: Vec<Item<'a>>, refused: &mut Vec<Refusal>) -
             let place = group.members.iter().find(|(what, _)| *what == wanted)?.1;
             slots[place].as_ref()
         };
-        let Some(&(_, first)) = group.members.first() else { continue };
-        let one = |value, unit| {
-            let item = slots[first].as_ref()?;
-            Some(Item { name: group.of.clone(), value, unit, at: item.at, device: item.device.clone() })
-        };
-        let joined = match fix(read) {
-            Ok(Some(fix)) => one(Raw::Position(fix), None),
-            Ok(None) if let Some((value, unit)) = with_unit(read) => one(value, Some(unit)),
+        let (joined, is_used) = match join_group(read) {
+            Ok(Some(joined)) => joined,
             Ok(None) if !group.is_planned => continue,
             Ok(None) => {
-                refused.extend(slots[first].as_ref().map(|item| half(item, &group.of)));
-                None
+                let first = group.members.first().and_then(|(_, place)| slots[*place].take());
+                refused.extend(first.map(|item| half(&item, &group.of)));
+                group.members.iter().for_each(|(_, place)| slots[*place] = None);
+                continue;
             }
             Err(refusal) => {
                 refused.push(refusal);
-                None
+                group.members.iter().for_each(|(_, place)| slots[*place] = None);
+                continue;
             }
         };
-        for (_, place) in &group.members {
-            slots[*place] = None;
-        }
-        slots[first] = joined;
+        // What is not of it stays what it is.
+        let mut used = group.members.iter().filter(|(what, _)| is_used(*what)).map(|(_, place)| *place);
+        let Some(first) = used.next() else { continue };
+        used.for_each(|place| slots[place] = None);
+        slots[first] = slots[first].take().map(|item| Item { name: group.of, ..joined.in_place_of(item) });
     }
     slots.into_iter().flatten().collect()
 }
@@ -159,26 +157,45 @@ fn by_unit<'a>(item: &Item<'a>) -> Option<(Cow<'a, str>, What)> {
     Some((item.name.clone(), What::Part(part)))
 }
 
-/// The position of a group, if it has both latitude and longitude.
-fn fix<'i, 'a: 'i>(read: impl Fn(What) -> Option<&'i Item<'a>>) -> Result<Option<Fix>, Refusal> {
-    if let Some(Item { value: Raw::List(coordinates), .. }) = read(What::Coordinates)
-        && read(What::Kind).is_some()
-    {
-        return Ok(Fix::from_geojson(coordinates));
-    }
-    let part = |part: FixPart| read(What::Part(part)).map(|item| number(item, part)).transpose();
-    let (latitude, longitude) = (part(FixPart::Latitude)?, part(FixPart::Longitude)?);
-    let (altitude_m, accuracy_m) = (part(FixPart::Altitude)?, part(FixPart::Accuracy)?);
-    let place = latitude.zip(longitude);
-    Ok(place.map(|(latitude, longitude)| Fix { latitude, longitude, altitude_m, accuracy_m }))
+/// What items are together.
+enum Joined<'a> {
+    Position(Fix),
+    WithUnit(Raw<'a>, Cow<'a, str>),
 }
 
-/// A value and the unit beside it.
-fn with_unit<'i, 'a: 'i>(read: impl Fn(What) -> Option<&'i Item<'a>>) -> Option<(Raw<'a>, Cow<'a, str>)> {
-    match &read(What::Unit)?.value {
-        Raw::Text(unit) => Some((read(What::Value)?.value.clone(), unit.clone())),
-        _ => None,
+impl<'a> Joined<'a> {
+    fn in_place_of(self, item: Item<'a>) -> Item<'a> {
+        match self {
+            Self::Position(fix) => Item { value: Raw::Position(fix), unit: None, ..item },
+            Self::WithUnit(value, unit) => Item { value, unit: Some(unit), ..item },
+        }
     }
+}
+
+/// Which of the items of a group went into what they are together.
+type IsUsed = fn(What) -> bool;
+
+/// What a group is together, if it is anything: a point, latitude and longitude, or a value
+/// with its unit.
+fn join_group<'i, 'a: 'i>(
+    read: impl Fn(What) -> Option<&'i Item<'a>>,
+) -> Result<Option<(Joined<'a>, IsUsed)>, Refusal> {
+    if let Some(Item { value: Raw::List(coordinates), .. }) = read(What::Coordinates)
+        && read(What::Kind).is_some()
+        && let Some(fix) = Fix::from_geojson(coordinates)
+    {
+        return Ok(Some((Joined::Position(fix), |what| matches!(what, What::Kind | What::Coordinates))));
+    }
+    let part = |part: FixPart| read(What::Part(part)).map(|item| number(item, part)).transpose();
+    if let Some((latitude, longitude)) = part(FixPart::Latitude)?.zip(part(FixPart::Longitude)?) {
+        let (altitude_m, accuracy_m) = (part(FixPart::Altitude)?, part(FixPart::Accuracy)?);
+        let fix = Fix { latitude, longitude, altitude_m, accuracy_m };
+        return Ok(Some((Joined::Position(fix), |what| matches!(what, What::Part(_)))));
+    }
+    let Some(Item { value: Raw::Text(unit), .. }) = read(What::Unit) else { return Ok(None) };
+    let Some(value) = read(What::Value) else { return Ok(None) };
+    let joined = Joined::WithUnit(value.value.clone(), unit.clone());
+    Ok(Some((joined, |what| matches!(what, What::Value | What::Unit))))
 }
 
 /// The number of a part, in its unit.

@@ -221,6 +221,13 @@ fn what_is_no_position_stays_what_it_is() {
 }
 
 #[test]
+fn what_stands_beside_a_position_is_not_lost_with_it() {
+    let body = r#"{"gps": {"type": "Point", "coordinates": [1, 2], "acc": 3, "value": 4, "unit": "m"}}"#;
+    let found = take_at_sea(body).arrivals.into_iter().map(|arrival| arrival.name).collect::<Vec<_>>();
+    assert_eq!(found, ["gps", "gps.acc", "gps.value", "gps.unit"]);
+}
+
+#[test]
 fn positions_of_several_times_are_kept_apart() {
     let body = r#"[{"ago": 2, "pos": {"lat": 1, "lon": 2}}, {"ago": 1, "pos": {"lat": 3, "lon": 4}},
                    {"pos": {"lat": 5, "lon": 6}}, {"pos": {"lat": 7, "lon": 8}}]"#;
