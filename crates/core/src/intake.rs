@@ -13,8 +13,9 @@ pub use types::adapt;
 use crate::decode::{Decoded, Item, Raw, Remark};
 use crate::screen::unscreened;
 use crate::units::UnitCode;
-use crate::{Moment, Reading, Refusal, RefusalCode, Value, ValueType, code};
+use crate::{Moment, Reading, Refusal, RefusalCode, Value, code};
 use changes::{Changes, in_unit, with_unit_apart};
+use joining::is_loose;
 use types::convert;
 
 /// How long ago a time may be, in seconds (twenty years): before that lie the
@@ -70,21 +71,17 @@ pub fn understand(plan: &Plan, decoded: Decoded<'_>, now: Moment) -> Understood 
     // Few deliveries have names that are no signals, and those may be parts of a position.
     let mut loose = Vec::new();
     for item in decoded.items {
-        if plan.get(&item.name).is_some_and(|signal| !is_part_of(signal, &item)) {
-            understood.take(place_with(plan, item, now, &mut changes));
-        } else {
-            loose.push(item);
+        match plan.get(&item.name) {
+            Some(signal) if !is_loose(Some(signal), &item) => {
+                understood.take(place_with(Some(signal), item, now, &mut changes));
+            }
+            _ => loose.push(item),
         }
     }
     for item in join(plan, loose, &mut understood.refused) {
-        understood.take(place_with(plan, item, now, &mut changes));
+        understood.take(place_with(plan.get(&item.name), item, now, &mut changes));
     }
     understood
-}
-
-/// SenML gives both parts of a position the name of that.
-fn is_part_of(signal: &PlannedSignal, item: &Item<'_>) -> bool {
-    signal.value_type == Some(ValueType::Position) && matches!(item.value, Raw::Number(_))
 }
 
 impl Understood {
@@ -103,13 +100,18 @@ impl Understood {
 /// # Errors
 /// A [`Refusal`] of this value.
 pub fn place(plan: &Plan, item: Item<'_>, now: Moment) -> Result<Placed, Refusal> {
-    place_with(plan, item, now, &mut Changes::default())
+    place_with(plan.get(&item.name), item, now, &mut Changes::default())
 }
 
-fn place_with(plan: &Plan, item: Item<'_>, now: Moment, changes: &mut Changes) -> Result<Placed, Refusal> {
+fn place_with(
+    signal: Option<&PlannedSignal>,
+    item: Item<'_>,
+    now: Moment,
+    changes: &mut Changes,
+) -> Result<Placed, Refusal> {
     let at = item.at.unwrap_or(now);
     check_time(&item, at, now)?;
-    match plan.get(&item.name) {
+    match signal {
         Some(signal) if signal.is_ignored => Ok(Placed::Ignored),
         Some(signal) if signal.is_derived => {
             let detail = format!("`{}` is worked out by a formula from other signals.", shown(&item.name));

@@ -5,7 +5,7 @@
 //! `temp.value` and `temp.unit` are `temp`. A device's plan may have names of its own for
 //! the parts of a position. Names that are signals themselves are never joined.
 
-use super::{Plan, shown};
+use super::{Plan, PlannedSignal, shown};
 use crate::decode::{Item, Raw};
 use crate::fix::{Fix, FixPart};
 use crate::units::{UnitChange, UnitCode};
@@ -108,7 +108,16 @@ fn group<'a>(plan: &Plan, items: &[Item<'a>]) -> Vec<Group<'a>> {
     groups
 }
 
+/// Whether a value may be a part of something: its name is no signal, or SenML gave a number the
+/// name of the position it belongs to.
+pub(super) fn is_loose(signal: Option<&PlannedSignal>, item: &Item<'_>) -> bool {
+    signal.is_none_or(|signal| signal.value_type == Some(ValueType::Position) && matches!(item.value, Raw::Number(_)))
+}
+
 fn share<'a>(plan: &Plan, item: &Item<'a>) -> Option<Share<'a>> {
+    if !is_loose(plan.get(&item.name), item) {
+        return None;
+    }
     if let Some((of, part)) = plan.part(&item.name) {
         return Some(Share { of: Cow::Owned(of.to_owned()), what: What::Part(part), is_planned: true });
     }

@@ -1,8 +1,8 @@
 use super::*;
-use crate::SignalId;
 use crate::decode::{self, Times};
 use crate::fix::{Fix, FixPart};
 use crate::quality::{Cause, Quality};
+use crate::{SignalId, ValueType};
 use jiff::tz::TimeZone;
 
 fn plan() -> Plan {
@@ -312,4 +312,14 @@ fn a_message_may_say_another_unit_in_every_dialect() {
     // What is no signal keeps the unit it came with.
     let understood = take(r#"{"new": {"value": 5, "unit": "bar"}}"#);
     assert_eq!((understood.arrivals[0].name.as_str(), understood.arrivals[0].unit.as_deref()), ("new", Some("bar")));
+}
+
+#[test]
+fn joining_everything_at_once_leaves_signals_alone() {
+    let times = Times::new(now(), TimeZone::UTC);
+    let decoded =
+        decode::json(br#"{"buoy": {"lat": 54.5, "lon": -2.25}, "pos": {"lat": 1, "lon": 2}}"#, &times).unwrap();
+    let names: Vec<_> =
+        join(&at_sea(), decoded.items, &mut Vec::new()).into_iter().map(|item| item.name.into_owned()).collect();
+    assert_eq!(names, ["buoy.lat", "buoy.lon", "pos"]);
 }
