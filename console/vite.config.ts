@@ -7,5 +7,28 @@ export default defineConfig({
   plugins: [react()],
   build: { target: 'es2023', chunkSizeWarningLimit: 700 },
   server: { proxy: { '/api': service, '/in': service } },
-  test: { environment: 'jsdom', testTimeout: 30_000 },
+  test: {
+    testTimeout: 30_000,
+    // Each file of components costs a document and the components' library; what only computes
+    // does without.
+    projects: [
+      {
+        extends: true,
+        test: {
+          name: 'with a document',
+          include: ['src/**/*.test.tsx', 'src/api/live.test.ts'],
+          environment: 'jsdom',
+        },
+      },
+      {
+        extends: true,
+        test: {
+          name: 'plain',
+          include: ['src/**/*.test.ts'],
+          exclude: ['src/api/live.test.ts'],
+          isolate: false,
+        },
+      },
+    ],
+  },
 });

@@ -1,5 +1,5 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
+import { cleanup, configure, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { createMemoryRouter, RouterProvider, useLocation } from 'react-router';
 import { afterEach, expect, vi } from 'vitest';
@@ -16,6 +16,9 @@ export interface Asked {
 
 /** What the service answers to `METHOD /path`; a number is the status of a refusal. */
 export type Answers = Record<string, unknown>;
+
+// A busy machine takes more than the second that is waited for by default.
+configure({ asyncUtilTimeout: 20_000 });
 
 afterEach(() => {
   cleanup();
