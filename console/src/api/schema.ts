@@ -1767,7 +1767,7 @@ export interface components {
          * @description What a value would become.
          * @enum {string}
          */
-        Becomes: "reading" | "arrival" | "ignored" | "refused";
+        Becomes: "reading" | "rejected" | "arrival" | "ignored" | "refused";
         /** @description Numbers of one bucket of time. Flags count as 0 and 1. */
         Bucket: {
             /**
@@ -4115,7 +4115,7 @@ export interface components {
                 at: string;
                 /**
                  * @description Why it is not good: `range`, `jump`, `frozen`, `outlier`, `marker`, `position`,
-                 *     `dependent`, `time` or `conversion`.
+                 *     `dependent`, `time`, `conversion` or `type`.
                  */
                 cause?: string;
                 /** @description How far it can be trusted; absent for good ones. */
@@ -4371,7 +4371,7 @@ export interface components {
             at: string;
             /**
              * @description Why it is not good: `range`, `jump`, `frozen`, `outlier`, `marker`, `position`,
-             *     `dependent`, `time` or `conversion`.
+             *     `dependent`, `time`, `conversion` or `type`.
              */
             cause?: string;
             /** @description How far it can be trusted; absent for good ones. */

@@ -15,7 +15,7 @@ pub struct Reading {
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub quality: Option<ReadingQuality>,
     /// Why it is not good: `range`, `jump`, `frozen`, `outlier`, `marker`, `position`,
-    /// `dependent`, `time` or `conversion`.
+    /// `dependent`, `time`, `conversion` or `type`.
     #[serde(skip_serializing_if = "Option::is_none", default)]
     pub cause: Option<String>,
     /// What was sent, where the value was made of it.

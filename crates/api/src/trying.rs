@@ -36,6 +36,8 @@ pub struct Trying {
 pub enum Becomes {
     /// A reading of the signal of that name.
     Reading,
+    /// A reading that is rejected: a text where a number belongs.
+    Rejected,
     /// An arrival: nobody has declared the name.
     Arrival,
     /// Nothing: the name is ignored.

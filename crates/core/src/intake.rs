@@ -11,12 +11,13 @@ pub use plan::{Plan, PlannedSignal};
 pub use types::adapt;
 
 use crate::decode::{Decoded, Item, Raw, Remark};
+use crate::quality::{Cause, Quality};
 use crate::screen::unscreened;
 use crate::units::UnitCode;
 use crate::{Moment, Reading, Refusal, RefusalCode, Value, code};
 use changes::{Changes, in_unit, with_unit_apart};
 use joining::is_loose;
-use types::convert;
+use types::{convert, no_number};
 
 /// How long ago a time may be, in seconds (twenty years): before that lie the
 /// years at which the clocks of boards begin to count.
@@ -40,6 +41,9 @@ pub struct Arrival {
 pub enum Placed {
     /// A reading of a signal, or of an arrival that waits already.
     Reading(Reading),
+    /// A text where a number belongs: a reading that is kept and rejected, and what its sender
+    /// is told.
+    Rejected(Reading, Remark),
     /// A value of a name not seen before on this device.
     Arrival(Arrival),
     /// A value of a name that is passed over.
@@ -88,6 +92,13 @@ impl Understood {
     fn take(&mut self, placed: Result<Placed, Refusal>) {
         match placed {
             Ok(Placed::Reading(reading)) => self.readings.push(reading),
+            Ok(Placed::Rejected(reading, remark)) => {
+                self.readings.push(reading);
+                // One of a sort: a delivery of thousands is not told each time.
+                if !self.remarks.contains(&remark) {
+                    self.remarks.push(remark);
+                }
+            }
             Ok(Placed::Arrival(arrival)) => self.arrivals.push(arrival),
             Ok(Placed::Ignored) => self.ignored += 1,
             Err(refusal) => self.refused.push(refusal),
@@ -119,6 +130,10 @@ fn place_with(
         }
         Some(signal) => {
             let item = if matches!(item.value, Raw::Text(_)) { with_unit_apart(item, signal) } else { item };
+            if let Some((value, remark)) = no_number(&item, signal)? {
+                let quality = Quality::Rejected(Cause::Type);
+                return Ok(Placed::Rejected(Reading { quality, ..Reading::good(signal.id, at, value) }, remark));
+            }
             let change = changes.of(&item, signal)?;
             let value = convert(&item.name, item.value, signal.value_type)?;
             let quality = unscreened(&value);

@@ -21,6 +21,8 @@ pub enum Cause {
     Time,
     /// The raw value could not be converted.
     Conversion,
+    /// A text where a number belongs.
+    Type,
 }
 
 impl Cause {
@@ -37,11 +39,12 @@ impl Cause {
             Self::Dependent => "dependent",
             Self::Time => "time",
             Self::Conversion => "conversion",
+            Self::Type => "type",
         }
     }
 
     /// All causes, in the order of their codes.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
         Self::Range,
         Self::Jump,
         Self::Frozen,
@@ -51,6 +54,7 @@ impl Cause {
         Self::Dependent,
         Self::Time,
         Self::Conversion,
+        Self::Type,
     ];
 }
 

@@ -328,7 +328,8 @@ fn quality(evidence: &Evidence) -> Option<Finding> {
         Quality::Rejected(cause) => ("rejected", cause, "It is kept as it was sent, and counts nowhere."),
     };
     let what = format!("Its newest value is {code}: {}.", words(cause));
-    finding(Stage::Quality, code, what, means, Mend::SeeMeaning)
+    let mend = if cause == Cause::Type { Mend::SeeContacts } else { Mend::SeeMeaning };
+    finding(Stage::Quality, code, what, means, mend)
 }
 
 fn live(evidence: &Evidence) -> Option<Finding> {
@@ -374,6 +375,7 @@ const fn words(cause: Cause) -> &'static str {
         Cause::Dependent => "another signal says that it does not count now",
         Cause::Time => "an impossible time",
         Cause::Conversion => "it could not be converted",
+        Cause::Type => "a text was sent where a number belongs",
     }
 }
 

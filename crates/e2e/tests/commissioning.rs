@@ -86,7 +86,7 @@ async fn every_attempt_is_in_the_contact_log_also_what_was_refused() {
     let out = BufReader::new(follow.stdout.take().unwrap());
     std::thread::spawn(move || out.lines().map_while(Result::ok).try_for_each(|line| sender.send(line)));
     service.deliver(&key, r#"{"temp": 21.4}"#).await;
-    service.deliver(&key, r#"{"temp": "warm", "new": 1}"#).await;
+    service.deliver(&key, r#"{"temp": true, "new": 1}"#).await;
     service.deliver(&key, "{\"temp\": nan}").await;
     let mut seen = String::new();
     while !seen.contains("Mend the JSON") {

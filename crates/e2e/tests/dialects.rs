@@ -196,9 +196,9 @@ async fn a_sender_that_asks_before_it_sends_is_answered() {
 #[tokio::test]
 async fn a_sample_is_tried_out_and_nothing_is_kept() {
     let service = Service::start().await;
-    service.device("tower", &["temp", "hum"]).await;
-    let sample = json!({"device": "tower", "sample": "21.4;wet;5",
-        "decoder": {"form": "list", "separator": ";", "fields": ["temp", "hum", "new"]}});
+    service.device("tower", &["temp", "hum", "door:flag"]).await;
+    let sample = json!({"device": "tower", "sample": "21.4;wet;ajar;5",
+        "decoder": {"form": "list", "separator": ";", "fields": ["temp", "hum", "door", "new"]}});
     let tried = service.post("sites/marlbeck/try", sample).await.ok();
     let values: Vec<(&str, &str)> = tried["values"]
         .as_array()
@@ -206,8 +206,8 @@ async fn a_sample_is_tried_out_and_nothing_is_kept() {
         .iter()
         .map(|value| (value["name"].as_str().unwrap(), value["becomes"].as_str().unwrap()))
         .collect();
-    assert_eq!(values, [("temp", "reading"), ("hum", "refused"), ("new", "arrival")]);
-    assert_eq!(tried["values"][1]["refused"]["code"], "wrong-type");
+    assert_eq!(values, [("temp", "reading"), ("hum", "rejected"), ("door", "refused"), ("new", "arrival")]);
+    assert_eq!(tried["values"][2]["refused"]["code"], "wrong-type");
     assert_eq!(service.readings("tower", "temp").await, []);
     assert_eq!(service.get("sites/marlbeck/arrivals").await.ok()["items"], json!([]));
     let wrong = json!({"sample": "1", "decoder": {"form": "list", "fields": ["a b"]}});

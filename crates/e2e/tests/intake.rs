@@ -135,7 +135,7 @@ async fn each_mistake_has_its_code_and_its_remedy() {
         (&key, "", 422, "no-values", "no values"),
         (&key, "{}", 422, "no-values", "no values"),
         (&key, r#"{"temp": 1e999}"#, 422, "number-too-large", "1e999"),
-        (&key, r#"{"temp": "warm"}"#, 422, "wrong-type", "number signal"),
+        (&key, r#"{"temp": true}"#, 422, "wrong-type", "number signal"),
         (&key, r#"{"temp": [1, 2]}"#, 422, "no-interval", "array"),
         (&key, r#"{"temp": ["a"]}"#, 422, "wrong-type", "array"),
         (&key, r#"{"door": 7}"#, 422, "wrong-type", "flag signal"),
@@ -176,10 +176,10 @@ async fn a_good_value_beside_a_bad_one_is_kept_and_both_are_named() {
 #[tokio::test]
 async fn a_modem_gets_its_refusal_as_one_line() {
     let service = Service::start().await;
-    let key = service.device("tower", &["temp"]).await;
+    let key = service.device("tower", &["door:flag"]).await;
     for request in [
-        service.request(Method::GET, &format!("/in/{key}?temp=warm")),
-        service.request(Method::POST, &format!("/in/{key}?temp=warm")).header(ACCEPT, "text/plain"),
+        service.request(Method::GET, &format!("/in/{key}?door=ajar")),
+        service.request(Method::POST, &format!("/in/{key}?door=ajar")).header(ACCEPT, "text/plain"),
     ] {
         let answer = service.send(request).await;
         assert_eq!(answer.status.as_u16(), 422);

@@ -111,7 +111,7 @@ async fn what_is_sent_is_converted_and_screened_on_the_way_in() {
             .to_string(),
         )
         .await;
-    assert_eq!(answer.text, "ok 7\n");
+    assert_eq!(answer.text, "ok 7 not-good 3\n");
     let boiler = all(&service, "sorrel/boiler").await;
     let causes: Vec<&str> = boiler.iter().map(|(_, cause, _)| cause.as_str()).collect();
     assert_eq!(causes, ["", "jump", "range", ""], "{boiler:?}");
@@ -304,6 +304,27 @@ async fn a_kill_in_the_middle_of_a_reconversion_loses_nothing() {
     assert_eq!(day["min"].as_f64(), Some(0.0));
     let last = summary["buckets"].as_array().unwrap().last().unwrap()["max"].as_f64();
     assert_eq!(last, Some(2.0 * (count - 1) as f64));
+}
+
+#[tokio::test]
+async fn a_text_where_a_number_belongs_is_kept_rejected_and_stays_so() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["level"]).await;
+    let body = json!([{"at": BASE, "level": 1}, {"at": BASE + 1, "level": "ERR 7"}]).to_string();
+    assert_eq!(service.deliver(&key, body).await.text, "ok 2 not-good 1\n");
+    mean(&service, "tower/level", json!({"conversion": {"steps": [{"step": "scale", "factor": 2.0}]}})).await;
+    reconvert(&service, "tower/level").await;
+    let good = service.get(&format!("{}/readings?{SPAN}", path("tower/level"))).await.ok();
+    let values: Vec<&Value> = good["items"].as_array().unwrap().iter().map(|one| &one["value"]).collect();
+    assert_eq!(values, [&json!(2.0)]);
+    let all = service.get(&format!("{}/readings?{SPAN}&all=true&order=ascending", path("tower/level"))).await.ok();
+    let text = &all["items"][1];
+    assert_eq!(
+        (&text["value"], &text["quality"], &text["cause"]),
+        (&json!("ERR 7"), &json!("rejected"), &json!("type"))
+    );
+    let summary = service.get(&format!("{}/summary?{SPAN}&by=day", path("tower/level"))).await.ok();
+    assert_eq!((&summary["buckets"][0]["count"], &summary["buckets"][0]["max"]), (&json!(1), &json!(2.0)));
 }
 
 #[tokio::test]

@@ -83,7 +83,7 @@ async fn what_is_refused_is_said_with_its_reason_and_stands_in_the_contact_log()
     to.subscribe("#", 1).await;
     let mut from = Dial::new(5, "tower", &key).connect(&service).await;
     for (topic, payload, code, word) in [
-        ("marlbeck/tower/in", "{\"level\": \"high\"}", 0x99, "wrong-type"),
+        ("marlbeck/tower/in", "{\"level\": true}", 0x99, "wrong-type"),
         ("marlbeck/tower/in", "{", 0x99, "malformed-json"),
         ("marlbeck/larder/in", "{\"temp\": 3}", 0x87, "not-carried"),
         ("marlbeck/tower/now/level", "3", 0x87, "not-granted"),

@@ -16,7 +16,10 @@ fn run(code: &str, file: &Path, text: &[u8], url: &str) -> String {
         "shell" | "form" | "senml" => printed(Command::new("sh").arg(file).output().unwrap()),
         "python" => printed(Command::new("python3").arg(file).output().unwrap()),
         "javascript" => printed(Command::new("node").arg(file).output().unwrap()),
-        "get" => printed(Command::new("curl").arg("-s").arg(String::from_utf8_lossy(text).trim()).output().unwrap()),
+        "get" => {
+            let text = String::from_utf8_lossy(text);
+            printed(Command::new("curl").arg("-s").arg(text.lines().last().unwrap()).output().unwrap())
+        }
         "c" => {
             let program = file.with_extension("out");
             let strict = ["-std=c99", "-Wall", "-Wextra", "-Werror", "-o"];
@@ -25,7 +28,7 @@ fn run(code: &str, file: &Path, text: &[u8], url: &str) -> String {
         }
         "http" => {
             let mut stream = TcpStream::connect(url.trim_start_matches("http://")).unwrap();
-            stream.write_all(text).unwrap();
+            stream.write_all(&Command::new("sh").arg(file).output().unwrap().stdout).unwrap();
             let mut answer = String::new();
             stream.read_to_string(&mut answer).unwrap();
             answer
@@ -34,7 +37,7 @@ fn run(code: &str, file: &Path, text: &[u8], url: &str) -> String {
     }
 }
 
-/// Sets a client as the settings say, and publishes the first payload.
+/// Sets a client as the settings say, and publishes the first example.
 async fn publish(settings: &str) -> String {
     let value = |name: &str| {
         let line = settings.lines().find(|line| line.split('=').next().unwrap().trim() == name).unwrap();
@@ -45,7 +48,7 @@ async fn publish(settings: &str) -> String {
     let address = format!("mqtt://{}:{}@{}:{}", value("user name"), value("password"), value("host"), value("port"));
     assert_eq!(value("address"), address);
     let (client, mut events) = rumqttc::AsyncClient::new(options, 10);
-    client.publish(value("topic"), rumqttc::QoS::AtLeastOnce, false, value("payload")).await.unwrap();
+    client.publish(value("topic"), rumqttc::QoS::AtLeastOnce, false, value("such as")).await.unwrap();
     loop {
         if let rumqttc::Event::Incoming(rumqttc::Packet::PubAck(_)) = events.poll().await.unwrap() {
             return "ok 6".to_owned();

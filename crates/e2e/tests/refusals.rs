@@ -134,7 +134,7 @@ async fn values(service: &Service, happened: &mut Happened) {
     let long = format!("{{\"mode\": \"{}\"}}", "x".repeat(1025));
     for (body, code) in [
         (r#"{"bad name": 1}"#, "bad-name"),
-        (r#"{"temp": "warm"}"#, "wrong-type"),
+        (r#"{"temp": true}"#, "wrong-type"),
         (r#"{"temp": 1e999}"#, "number-too-large"),
         (&long, "text-too-long"),
         (r#"[{"n": "temp", "u": "hPa", "v": 70}]"#, "unit-mismatch"),

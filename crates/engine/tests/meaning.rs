@@ -65,6 +65,28 @@ async fn what_cannot_be_believed_is_kept_and_marked() {
 }
 
 #[tokio::test]
+async fn a_text_where_a_number_belongs_stays_rejected_whatever_the_meaning() {
+    let world = World::new().await;
+    let cases = [
+        (json!({}), (Value::Number(21.0), None, true)),
+        (
+            json!({"conversion": {"steps": [{"step": "scale", "factor": 2, "unit": "Cel"}]}}),
+            (Value::Number(42.0), Some(21.0), true),
+        ),
+        (json!({"screen": {"possible": {"low": -40, "high": 60}}}), (Value::Number(21.0), None, true)),
+    ];
+    for (from, (meaning, number)) in (T..).step_by(100).zip(cases) {
+        define(&world, "temp", meaning.clone()).await;
+        let rows = format!(r#"[{{"at": {from}, "temp": 21}}, {{"at": {}, "temp": "ERR"}}]"#, from + 30);
+        let answer = world.send(&world.tower, &rows).await;
+        assert_eq!((answer.kept, answer.not_good, answer.refused_count), (2, 1, 0), "{answer:?}");
+        assert_eq!(answer.remarks[0].code, "not-a-number");
+        let kept = stored(&world, "temp", from).await;
+        assert_eq!(kept[..2], [number, (Value::Text("ERR".into()), None, false)], "{meaning}");
+    }
+}
+
+#[tokio::test]
 async fn what_a_step_remembers_survives_a_restart() {
     let mut world = World::new().await;
     define(&world, "level", json!({"conversion": {"from": "m", "steps": [{"step": "median", "window": 3}]}})).await;

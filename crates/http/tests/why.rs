@@ -44,8 +44,10 @@ async fn each_mistake_of_a_newcomer_is_found_in_turn() {
     let claim = json!({"into": "level"});
     desk.post("sites/marlbeck/devices/tower/arrivals/levle/claim", claim).await.ok();
     assert_eq!(wrong(&desk, level).await, ("in-trial".into(), "commission".into()));
-    desk.deliver(&key, r#"{"level": "wet"}"#).await;
+    desk.deliver(&key, r#"{"level": false}"#).await;
     assert_eq!(wrong(&desk, level).await, ("wrong-type".into(), "see-contacts".into()));
+    desk.deliver(&key, r#"{"level": "wet"}"#).await;
+    assert_eq!(wrong(&desk, level).await, ("rejected".into(), "see-contacts".into()), "kept, and no number");
     desk.deliver(&key, r#"{"level": 2}"#).await;
     desk.post("sites/marlbeck/devices/tower/commissioning/live", json!({"readings": "keep"})).await;
     let after = why(&desk, level).await;

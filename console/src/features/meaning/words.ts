@@ -21,6 +21,7 @@ const CAUSES: Record<string, string> = {
   dependent: 'another signal says that it does not count',
   time: 'came too late',
   conversion: 'could not be converted',
+  type: 'a text where a number belongs',
 };
 
 /** Why a reading is not good. */

@@ -193,6 +193,7 @@ function Outcome({ tried, zone }: { tried: Tried; zone: string }) {
 
 const BECOMES = {
   reading: 'a reading of this signal',
+  rejected: 'a reading that is rejected: no number',
   arrival: 'an arrival: nobody has declared it',
   ignored: 'nothing: it is ignored',
 } as const;

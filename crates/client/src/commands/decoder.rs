@@ -53,6 +53,7 @@ fn text(tried: &Tried) -> String {
 fn row(value: &TriedValue) -> Vec<String> {
     let becomes = match (&value.becomes, &value.refused) {
         (Becomes::Reading, _) => format!("reading of {}", value.name),
+        (Becomes::Rejected, _) => format!("rejected reading of {}: no number", value.name),
         (Becomes::Arrival, _) => "arrival".to_owned(),
         (Becomes::Ignored, _) => "ignored".to_owned(),
         (Becomes::Refused, refused) => {

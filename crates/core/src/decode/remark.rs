@@ -14,6 +14,8 @@ pub enum RemarkCode {
     Unpacked,
     /// Bytes between frames that belong to none.
     Noise,
+    /// A text where a number belongs: kept, and rejected.
+    NotANumber,
 }
 
 impl RemarkCode {
@@ -26,6 +28,7 @@ impl RemarkCode {
             Self::SkippedHour => "skipped-hour",
             Self::Unpacked => "unpacked",
             Self::Noise => "noise",
+            Self::NotANumber => "not-a-number",
         }
     }
 }

@@ -80,8 +80,6 @@ fn values_take_the_type_of_their_signal() {
     for (body, expected) in [
         (r#"{"temp": 21.4}"#, Some(Value::Number(21.4))),
         (r#"{"temp": " 21.4 "}"#, Some(Value::Number(21.4))),
-        (r#"{"temp": "warm"}"#, None),
-        (r#"{"temp": "inf"}"#, None),
         (r#"{"temp": true}"#, None),
         (r#"{"door": true}"#, Some(Value::Flag(true))),
         (r#"{"door": 0}"#, Some(Value::Flag(false))),
@@ -101,12 +99,28 @@ fn values_take_the_type_of_their_signal() {
 }
 
 #[test]
+fn a_text_where_a_number_belongs_is_kept_and_rejected() {
+    for sent in ["warm", "inf", "NaN", "", "1,2,3", "ERR 7"] {
+        let understood = take(&format!(r#"[{{"temp": "{sent}", "at": 1777636800}}, {{"temp": "{sent}"}}]"#));
+        let kept: Vec<_> = understood.readings.iter().map(|one| (one.value.clone(), one.quality)).collect();
+        let expected = (Value::Text(sent.into()), Quality::Rejected(Cause::Type));
+        assert_eq!(kept, [expected.clone(), expected], "{sent}");
+        assert_eq!(understood.refused, [], "{sent}");
+        let [remark] = &understood.remarks[..] else { panic!("said once: {:?}", understood.remarks) };
+        assert_eq!(remark.code, decode::RemarkCode::NotANumber);
+        assert!(remark.detail.contains(&format!("\"{sent}\" was sent")), "{}", remark.detail);
+    }
+    let long = take(&format!(r#"{{"temp": "{}"}}"#, "x".repeat(1025)));
+    assert_eq!((long.readings.len(), long.refused[0].code), (0, RefusalCode::TextTooLong));
+}
+
+#[test]
 fn a_decimal_comma_is_recognised_and_not_taken() {
     for (sent, is_said) in [("24,5", true), (" -0,25 ", true), ("1,2,3", false), ("warm, dry", false), ("1,", true)] {
         let understood = take(&format!(r#"{{"temp": "{sent}"}}"#));
-        let refusal = &understood.refused[0];
-        assert_eq!(refusal.code, RefusalCode::WrongType);
-        assert_eq!(refusal.detail.contains("decimal comma"), is_said, "{sent}: {}", refusal.detail);
+        assert_eq!(understood.readings[0].quality, Quality::Rejected(Cause::Type));
+        let detail = &understood.remarks[0].detail;
+        assert_eq!(detail.contains("decimal comma"), is_said, "{sent}: {detail}");
     }
 }
 
@@ -300,10 +314,13 @@ fn a_message_may_say_another_unit_in_every_dialect() {
     for (body, code) in [
         (r#"{"temp": {"value": 68, "unit": "hPa"}}"#, RefusalCode::UnitMismatch),
         (r#"{"temp": "68 hPa"}"#, RefusalCode::UnitMismatch),
-        (r#"{"temp": "68 apples"}"#, RefusalCode::WrongType),
-        (r#"{"temp": "warm °F"}"#, RefusalCode::WrongType),
     ] {
         assert_eq!(values(decode::json(body.as_bytes(), &times).unwrap()), (None, Some(code)), "{body}");
+    }
+    for body in [r#"{"temp": "68 apples"}"#, r#"{"temp": "warm °F"}"#] {
+        let decoded = decode::json(body.as_bytes(), &times).unwrap();
+        let [reading] = &understand(&plan(), decoded, now()).readings[..] else { panic!("{body}") };
+        assert_eq!(reading.quality, Quality::Rejected(Cause::Type), "{body}");
     }
     let table = decode::csv("at,temp (°F)\n2026-05-01T11:00:00Z,68\n".as_bytes(), &times).unwrap();
     assert_eq!(values(table), (Some(20.0), None));

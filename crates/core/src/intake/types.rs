@@ -1,7 +1,7 @@
 //! Raw values as values of a type.
 
-use super::shown;
-use crate::decode::{Raw, no_interval};
+use super::{PlannedSignal, shown};
+use crate::decode::{Item, Raw, Remark, RemarkCode, no_interval};
 use crate::fix::Fix;
 use crate::{Refusal, RefusalCode, Value, ValueType};
 
@@ -13,10 +13,9 @@ pub(super) fn convert(name: &str, raw: Raw<'_>, wanted: Option<ValueType>) -> Re
         (Some(ValueType::Flag), Raw::Number(n)) if n == 0.0 || n == 1.0 => Ok(Value::Flag(n == 1.0)),
         (Some(ValueType::Text), Raw::Number(n)) => Ok(Value::Text(n.to_string())),
         (Some(ValueType::Text), Raw::Flag(f)) => Ok(Value::Text(f.to_string())),
-        (Some(ValueType::Number), Raw::Text(t)) => match t.trim().parse::<f64>() {
-            Ok(n) if n.is_finite() => Ok(Value::Number(n)),
-            _ => Err(no_number(name, &t)),
-        },
+        (Some(wanted @ ValueType::Number), Raw::Text(t)) => number(&t)
+            .map(Value::Number)
+            .ok_or_else(|| wrong_type(name, wanted, &format!("the text \"{}\"", shown(&t)))),
         (Some(ValueType::Flag), Raw::Text(t)) => match t.trim().to_ascii_lowercase().as_str() {
             "true" | "on" | "yes" | "1" => Ok(Value::Flag(true)),
             "false" | "off" | "no" | "0" => Ok(Value::Flag(false)),
@@ -70,17 +69,32 @@ fn text(name: &str, text: &str) -> Result<Value, Refusal> {
     Err(Refusal::of(RefusalCode::TextTooLong, name, detail))
 }
 
-/// A text that is no number; one with a decimal comma nearly is.
-fn no_number(name: &str, text: &str) -> Refusal {
-    let mut refusal = wrong_type(name, ValueType::Number, &format!("the text \"{}\"", shown(text)));
-    let with_point = text.trim().replacen(',', ".", 1);
-    if text.contains(',') && with_point.parse::<f64>().is_ok_and(f64::is_finite) {
-        refusal.detail.push_str(&format!(
+/// What is kept of a text that is no number where one belongs, and what its sender is told; one
+/// with a decimal comma nearly is a number.
+///
+/// # Errors
+/// A [`Refusal`] of a text that is too long to be kept.
+pub(super) fn no_number(item: &Item<'_>, signal: &PlannedSignal) -> Result<Option<(Value, Remark)>, Refusal> {
+    let Raw::Text(sent) = &item.value else { return Ok(None) };
+    if signal.value_type != Some(ValueType::Number) || number(sent).is_some() {
+        return Ok(None);
+    }
+    let name = shown(&item.name);
+    let mut detail =
+        format!("`{name}` is a number signal, but the text \"{}\" was sent: kept, and rejected.", shown(sent));
+    let with_point = sent.trim().replacen(',', ".", 1);
+    if sent.contains(',') && number(&with_point).is_some() {
+        detail.push_str(&format!(
             " It looks like {with_point} with a decimal comma: send a point, or give the field the type \
              `decimal-comma` in the device's decoder."
         ));
     }
-    refusal
+    Ok(Some((text(&item.name, sent)?, Remark::new(RemarkCode::NotANumber, detail))))
+}
+
+/// The number a text reads as.
+fn number(text: &str) -> Option<f64> {
+    text.trim().parse().ok().filter(|number: &f64| number.is_finite())
 }
 
 fn wrong_type(name: &str, wanted: ValueType, got: &str) -> Refusal {

@@ -111,6 +111,7 @@ fn tried(plan: &Plan, item: Item<'_>, now: Moment) -> TriedValue {
     let placed = if device.is_some() { place(&Plan::default(), item, now) } else { place(plan, item, now) };
     let (becomes, refused) = match placed {
         Ok(Placed::Reading(_)) => (Becomes::Reading, None),
+        Ok(Placed::Rejected(..)) => (Becomes::Rejected, None),
         Ok(Placed::Arrival(_)) => (Becomes::Arrival, None),
         Ok(Placed::Ignored) => (Becomes::Ignored, None),
         Err(refusal) => (Becomes::Refused, Some(refused_value(refusal))),

@@ -50,7 +50,9 @@ impl<'a> Remake<'a> {
         // How late it came is not known any more; that it was too late is.
         let was_late = old.quality == Quality::Suspect(Cause::Time);
         let sent = old.sent();
-        let quality = unscreened(&sent);
+        // No meaning makes a number of a text.
+        let is_text = old.quality == Quality::Rejected(Cause::Type);
+        let quality = if is_text { old.quality } else { unscreened(&sent) };
         let mut new = Point { at: old.at, value: sent, quality, raw: None };
         if let Some(meaning) = self.meaning {
             self.alongside.reach(at).await?;

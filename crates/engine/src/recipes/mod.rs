@@ -10,7 +10,6 @@ mod programs;
 use lantern_api::{Recipe, Recipes};
 use lantern_core::fix::Fix;
 use lantern_core::{Value, ValueType, code};
-use std::fmt::Write;
 
 /// Where the key belongs.
 pub const KEY: &str = "KEY";
@@ -126,13 +125,13 @@ pub fn recipes(name: &str, codes: (&str, &str), samples: &[Sample], place: &Plac
             programs::python(name, &variables, place),
             programs::javascript(name, &variables, place),
             c::c(name, &variables, place),
-            programs::http(samples, place),
-            programs::get(samples, place),
+            programs::http(name, &variables, place),
+            programs::get(&variables, place),
             programs::form(name, &variables, place),
             programs::senml(name, &variables, place),
         ]
         .into_iter()
-        .chain(mqtt::settings(name, codes, samples, place))
+        .chain(mqtt::settings(name, codes, &variables, place))
         .collect(),
     }
 }
@@ -167,25 +166,29 @@ fn comment(name: &str) -> String {
     name.chars().filter(|c| !c.is_control()).take(120).collect::<String>().replace("*/", "* /")
 }
 
-/// Percent-encodes a value for a query.
-fn query(samples: &[Sample]) -> String {
+/// The values to begin with as a query.
+fn query(variables: &[Variable<'_>]) -> String {
     let mut pairs = form_urlencoded::Serializer::new(String::new());
-    for sample in samples {
-        pairs.append_pair(&sample.code, &sample.plain());
+    for v in variables {
+        pairs.append_pair(&v.sample.code, &v.sample.plain());
     }
     pairs.finish()
 }
 
-/// `name: value` of all samples as one JSON object.
-fn json_object(samples: &[Sample]) -> String {
-    let mut text = String::from("{");
-    for (index, sample) in samples.iter().enumerate() {
-        debug_assert!(code::check_signal(&sample.code).is_ok());
-        let comma = if index == 0 { "" } else { ", " };
-        let _ = write!(text, "{comma}\"{}\": {}", sample.code, sample.json());
-    }
-    text.push('}');
-    text
+/// The inside of a JSON object with the names of variables, such as `"temp": ${temp}`.
+fn json_pairs(variables: &[Variable<'_>]) -> String {
+    let pair = |v: &Variable<'_>| {
+        debug_assert!(code::check_signal(&v.sample.code).is_ok());
+        let quote = if v.sample.is_text() { "\"" } else { "" };
+        format!("\"{}\": {quote}${{{}}}{quote}", v.sample.code, v.name)
+    };
+    variables.iter().map(pair).collect::<Vec<_>>().join(", ")
+}
+
+/// The values to begin with as a JSON object.
+fn json_object(variables: &[Variable<'_>]) -> String {
+    let pairs: Vec<String> = variables.iter().map(|v| format!("\"{}\": {}", v.sample.code, v.sample.json())).collect();
+    format!("{{{}}}", pairs.join(", "))
 }
 
 #[cfg(test)]
@@ -214,11 +217,22 @@ mod tests {
     }
 
     #[test]
-    fn the_raw_request_has_the_right_length() {
-        let samples = [Sample { code: "level".into(), unit: Some("m".into()), value: Value::Number(1.84) }];
-        let all = recipes("Tower", ("marlbeck", "tower"), &samples, &Place::new("http://127.0.0.1:8710"));
-        let raw = &all.recipes.iter().find(|r| r.code == "http").unwrap().text;
-        let (head, body) = raw.split_once("\r\n\r\n").unwrap();
-        assert!(head.contains(&format!("Content-Length: {}", body.len())), "{raw}");
+    fn templates_with_their_values_are_the_examples() {
+        let samples = [
+            Sample { code: "level".into(), unit: Some("m".into()), value: Value::Number(1.84) },
+            Sample { code: "env.mode-2".into(), unit: None, value: Value::Text("ok".into()) },
+        ];
+        let place = Place { mqtt: Some("mqtt://127.0.0.1:1883".into()), ..Place::new("http://127.0.0.1:8710") };
+        let all = recipes("Tower", ("marlbeck", "tower"), &samples, &place);
+        let text = |code: &str| all.recipes.iter().find(|r| r.code == code).unwrap().text.clone();
+        let filled = |template: &str| template.replace("${level}", "1.84").replace("${env_mode_2}", "ok");
+        let get = text("get");
+        let addresses: Vec<&str> = get.lines().filter(|line| line.starts_with("http")).collect();
+        assert_eq!(addresses[1], "http://127.0.0.1:8710/in/KEY?level=1.84&env.mode-2=ok");
+        assert_eq!(filled(addresses[0]), addresses[1]);
+        let mqtt = text("mqtt");
+        let setting = |name: &str| mqtt.lines().find_map(|line| line.strip_prefix(name)).unwrap();
+        assert_eq!(setting("such as   = "), r#"{"level": 1.84, "env.mode-2": "ok"}"#);
+        assert_eq!(filled(setting("payload   = ")), setting("such as   = "));
     }
 }

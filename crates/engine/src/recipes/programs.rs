@@ -1,6 +1,6 @@
 //! Recipes for programs and modems.
 
-use super::{KEY, Place, Sample, Variable, comment, json_object, query, recipe};
+use super::{KEY, Place, Variable, comment, json_pairs, query, recipe};
 use lantern_api::Recipe;
 use lantern_core::Value;
 use std::fmt::Write;
@@ -17,19 +17,17 @@ fn shell_variables(variables: &[Variable<'_>]) -> String {
     })
 }
 
+/// The values as the inside of a JSON object in double quotes.
+fn shell_pairs(variables: &[Variable<'_>]) -> String {
+    json_pairs(variables).replace('"', "\\\"")
+}
+
 pub(super) fn shell(name: &str, variables: &[Variable<'_>], place: &Place) -> Recipe {
-    let parts: Vec<String> = variables
-        .iter()
-        .map(|v| {
-            let quote = if v.sample.is_text() { "\\\"" } else { "" };
-            format!("\\\"{}\\\": {quote}${{{}}}{quote}", v.sample.code, v.name)
-        })
-        .collect();
     let text = format!(
         "#!/bin/sh\n# Sends readings of {}. Set the variables from your sensors.\nkey='{KEY}'\n{}\ncurl --silent --show-error --max-time 20 \\\n  --header \"Authorization: Bearer $key\" \\\n  --header 'Content-Type: application/json' \\\n  --data \"{{{}}}\" \\\n  '{}/in'\n",
         comment(name),
         shell_variables(variables),
-        parts.join(", "),
+        shell_pairs(variables),
         place.base
     );
     recipe("shell", "Shell", "Needs curl. Run it from a timer or a loop.", "send.sh", text)
@@ -99,26 +97,49 @@ console.log(answer.status, (await answer.text()).trim());
     recipe("javascript", "JavaScript", "Runs in Node.js from version 18 on.", "send.mjs", text)
 }
 
-/// The request byte for byte; lines end in CR LF.
-pub(super) fn http(samples: &[Sample], place: &Place) -> Recipe {
-    let body = json_object(samples);
+/// A program that writes the request byte for byte; lines end in CR LF.
+pub(super) fn http(name: &str, variables: &[Variable<'_>], place: &Place) -> Recipe {
     let host = if place.host.contains(':') { format!("[{}]", place.host) } else { place.host.clone() };
     let text = format!(
-        "POST /in HTTP/1.1\r\nHost: {host}:{}\r\nAuthorization: Bearer {KEY}\r\nContent-Type: application/json\r\nContent-Length: {}\r\nConnection: close\r\n\r\n{body}",
-        place.port,
-        body.len()
+        r#"#!/bin/sh
+# Writes the request that sends readings of {}. Set the variables from your sensors.
+# Lines end in CR LF; Content-Length is the number of bytes after the empty line.
+LC_ALL=C
+key='{KEY}'
+{}
+body="{{{}}}"
+printf '%s\r\n' \
+  'POST /in HTTP/1.1' \
+  'Host: {host}:{}' \
+  "Authorization: Bearer $key" \
+  'Content-Type: application/json' \
+  "Content-Length: ${{#body}}" \
+  'Connection: close' \
+  ''
+printf '%s' "$body"
+"#,
+        comment(name),
+        shell_variables(variables),
+        shell_pairs(variables),
+        place.port
     );
     let hint = format!(
-        "Open {} to {} port {} and write these bytes. Lines end in CR LF; Content-Length is the number of bytes after the empty line.",
+        "For what has nothing but a connection: open {} to {} port {} and write the bytes that this prints.",
         if place.is_tls { "a TLS connection" } else { "a TCP connection" },
         place.host,
         place.port
     );
-    recipe("http", "Raw HTTP request", hint, "request.http", text)
+    recipe("http", "Raw HTTP request", hint, "request.sh", text)
 }
 
-pub(super) fn get(samples: &[Sample], place: &Place) -> Recipe {
-    let text = format!("{}/in/{KEY}?{}\n", place.base, query(samples));
+pub(super) fn get(variables: &[Variable<'_>], place: &Place) -> Recipe {
+    let address = format!("{}/in/{KEY}", place.base);
+    let pattern: Vec<String> = variables.iter().map(|v| format!("{}=${{{}}}", v.sample.code, v.name)).collect();
+    let text = format!(
+        "# The address to fetch, with a reading in place of each ${{name}}:\n{address}?{}\n\n# Such as:\n{address}?{}\n",
+        pattern.join("&"),
+        query(variables)
+    );
     let hint = "For a modem that can do nothing but fetch an address. The answer is one line, such as ok 2.";
     recipe("get", "Plain GET for a modem", hint, "address.txt", text)
 }

@@ -37,7 +37,12 @@ pub(super) fn lines(commands: &[CommandForDevice]) -> String {
 /// `ok 2`, and what else there is to say after it, on one line.
 fn line(answer: &InAnswer) -> String {
     let mut line = format!("ok {}", answer.kept);
-    for (word, count) in [("repeated", answer.repeated), ("corrected", answer.corrected), ("expired", answer.expired)] {
+    for (word, count) in [
+        ("repeated", answer.repeated),
+        ("corrected", answer.corrected),
+        ("expired", answer.expired),
+        ("not-good", answer.not_good),
+    ] {
         if count > 0 {
             let _ = write!(line, " {word} {count}");
         }
@@ -100,7 +105,8 @@ mod tests {
             ..InAnswer::default()
         };
         assert_eq!(line(&answer), "ok 3 repeated 1 corrected 1 waiting 1 refused 2: door wrong-type, x wrong-type\n");
-        let answer = InAnswer { kept: 1, ignored: 2, device: Some("shed-9".into()), ..InAnswer::default() };
-        assert_eq!(line(&answer), "ok 1 ignored 2 device shed-9\n");
+        let answer =
+            InAnswer { kept: 1, ignored: 2, not_good: 1, device: Some("shed-9".into()), ..InAnswer::default() };
+        assert_eq!(line(&answer), "ok 1 not-good 1 ignored 2 device shed-9\n");
     }
 }
