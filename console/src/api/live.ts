@@ -30,9 +30,9 @@ const TOGETHER = 100;
 /** What has to be asked for again after a change; one that is not known here concerns no page. */
 const STALE: Partial<Record<string, string[]>> = {
   site: ['site', 'sites'],
-  device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining'],
-  'device-removed': ['now', 'site', 'arrivals', 'kinds'],
-  signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes', 'meaning'],
+  device: ['now', 'device', 'device-now', 'site', 'kinds', 'arrivals', 'links', 'joining', 'removed'],
+  'device-removed': ['now', 'site', 'arrivals', 'kinds', 'removed'],
+  signal: ['now', 'device-now', 'signals', 'site', 'arrivals', 'recipes', 'meaning', 'removed'],
   key: ['keys'],
   arrival: ['site', 'arrivals', 'now', 'links'],
   kind: ['kinds'],

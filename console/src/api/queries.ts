@@ -20,6 +20,7 @@ import type {
   QualityCounts,
   Reading,
   Recipes,
+  Removed,
   RetentionState,
   Revision,
   Session,
@@ -33,7 +34,7 @@ import type {
 } from './schema';
 import type { Page } from './page';
 
-const part = encodeURIComponent;
+export const part = encodeURIComponent;
 
 /** Path of a device below the API. */
 export const devicePath = (site: string, device: string) => `/sites/${part(site)}/devices/${part(device)}`;
@@ -171,6 +172,13 @@ export const comparison = (siteCode: string, query: string) =>
     queryFn: () => api.get<Comparison>(`${sitePath(siteCode)}/compare?${query}`),
     placeholderData: keepPreviousData,
     retry: false,
+  });
+
+/** What was removed and can be brought back, the last first. */
+export const removed = (siteCode: string) =>
+  queryOptions({
+    queryKey: ['removed', siteCode],
+    queryFn: () => all<Removed>(`${sitePath(siteCode)}/removed`),
   });
 
 /** Keys of a device or, without one, of the site itself. */

@@ -781,6 +781,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed device back, with the signals that went with it, their readings and its keys. */
+        post: operations["devices_restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}/signals": {
         parameters: {
             query?: never;
@@ -1079,6 +1096,26 @@ export interface paths {
          *     those of all signals that depend on it. Answered at once: the job says how far it is.
          */
         post: operations["jobs_reconvert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/devices/{device}/signals/{signal}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring a removed signal back with its readings. What came under its name meanwhile, and
+         *     waits, is its own then.
+         */
+        post: operations["signals_restore"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1477,6 +1514,26 @@ export interface paths {
          * @description With `trace=true`, each with the last two hours of its first number signal.
          */
         get: operations["now_site_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Devices and signals that were removed within the last day, newest first. They can be brought
+         *     back until they are a day old.
+         */
+        get: operations["removed_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4131,6 +4188,24 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_Removed: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When it was removed. */
+                at: string;
+                /** @description The code of the device. */
+                device: string;
+                /** @description The name of the device or signal. */
+                name: string;
+                /** @description The code of the signal, if it is one. */
+                signal?: string;
+                /** @description Until when it can be brought back. */
+                until: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_Revision: {
             /** @description The items, in the list's order. */
             items: {
@@ -4452,6 +4527,19 @@ export interface components {
             readings: number;
             /** @description Whether it was removed. */
             removed: boolean;
+        };
+        /** @description What was removed and can be brought back: a device, or a signal of one that is there. */
+        Removed: {
+            /** @description When it was removed. */
+            at: string;
+            /** @description The code of the device. */
+            device: string;
+            /** @description The name of the device or signal. */
+            name: string;
+            /** @description The code of the signal, if it is one. */
+            signal?: string;
+            /** @description Until when it can be brought back. */
+            until: string;
         };
         /** @description How long readings and their summaries are kept, in seconds; absent for ever. */
         Retention: {
@@ -5288,6 +5376,7 @@ export type PageLink = components['schemas']['Page_Link'];
 export type PageMeaningVersion = components['schemas']['Page_MeaningVersion'];
 export type PagePresenceChange = components['schemas']['Page_PresenceChange'];
 export type PageReading = components['schemas']['Page_Reading'];
+export type PageRemoved = components['schemas']['Page_Removed'];
 export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
@@ -5309,6 +5398,7 @@ export type Recipes = components['schemas']['Recipes'];
 export type RefusedValue = components['schemas']['RefusedValue'];
 export type Remark = components['schemas']['Remark'];
 export type Removal = components['schemas']['Removal'];
+export type Removed = components['schemas']['Removed'];
 export type Retention = components['schemas']['Retention'];
 export type RetentionEffect = components['schemas']['RetentionEffect'];
 export type RetentionState = components['schemas']['RetentionState'];
@@ -7021,6 +7111,36 @@ export interface operations {
             };
         };
     };
+    devices_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     signals_list: {
         parameters: {
             query?: {
@@ -7731,6 +7851,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Job"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    signals_restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                signal: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signal"];
                 };
             };
             default: {
@@ -8694,6 +8845,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_DeviceNow"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removed_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Removed"];
                 };
             };
             default: {

@@ -11,15 +11,22 @@ const dialog = (onRemoved = vi.fn()) => (
 
 test.each([
   [{ readings: 0 }, 'It has no readings.'],
-  [{ readings: 20_126 }, 'With it go 20\u202f126 readings. They cannot be brought back.'],
+  [{ readings: 20_126 }, 'With it go 20\u202f126 readings. For a day it can be brought back.'],
   [
     { readings: 1_000_000, at_least: true },
-    'With it go more than 1\u202f000\u202f000 readings. They cannot be brought back.',
+    'With it go more than 1\u202f000\u202f000 readings. For a day it can be brought back.',
   ],
 ])('%o is said before anything goes', async (extent, says) => {
   answering({ [`GET ${PATH}/extent`]: extent });
   show(dialog());
   expect((await screen.findByText(/readings/)).textContent).toBe(says);
+});
+
+test('a site is gone for good', async () => {
+  answering({ 'GET /sites/marlbeck/extent': { readings: 7 } });
+  const close = () => undefined;
+  show(<RemoveDialog path="/sites/marlbeck" what="site" code="marlbeck" onClose={close} onRemoved={close} />);
+  expect((await screen.findByText(/readings/)).textContent).toContain('They cannot be brought back.');
 });
 
 test('only who types the code removes it', async () => {

@@ -14,7 +14,8 @@ import { grouped } from '../format/number';
 
 interface Props {
   path: string;
-  what: string;
+  /** A site is gone for good; what it holds can be brought back for a day. */
+  what: 'device' | 'signal' | 'site';
   code: string;
   onClose: () => void;
   onRemoved: () => void;
@@ -33,6 +34,7 @@ export function RemoveDialog({ path, what, code, onClose, onRemoved }: Props) {
     onSuccess: onRemoved,
   });
   const { data } = extent;
+  const after = what === 'site' ? 'They cannot be brought back.' : 'For a day it can be brought back.';
   const count = data ? `${data.at_least ? 'more than ' : ''}${grouped(data.readings)}` : '';
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="xs">
@@ -45,9 +47,7 @@ export function RemoveDialog({ path, what, code, onClose, onRemoved }: Props) {
         {data && (
           <>
             <Typography sx={{ mb: 2 }}>
-              {data.readings === 0
-                ? 'It has no readings.'
-                : `With it go ${count} readings. They cannot be brought back.`}
+              {data.readings === 0 ? 'It has no readings.' : `With it go ${count} readings. ${after}`}
             </Typography>
             <TextField
               label={`Type its code ${code}`}

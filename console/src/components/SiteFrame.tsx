@@ -9,6 +9,7 @@ import { site as siteQuery, storage } from '../api/queries';
 import { setDecimalMark } from '../format/mark';
 import { clockTime } from '../format/time';
 import { BottomBar, TopStrip } from './TopStrip';
+import { RemovedNotice } from './RemovedNotice';
 import { SiteContext } from './siteContext';
 import { Loading, ProblemAlert } from './states';
 
@@ -42,6 +43,7 @@ export function SiteFrame() {
         >
           <Outlet key={site.decimal_mark} />
         </Container>
+        <RemovedNotice />
         <BottomBar />
         {/* Each page that is opened by its address has the same key, and begins at its top. */}
         <ScrollRestoration getKey={({ key, pathname }) => `${key} ${pathname}`} />

@@ -408,6 +408,22 @@ pub struct Removal {
     pub removed: bool,
 }
 
+/// What was removed and can be brought back: a device, or a signal of one that is there.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct Removed {
+    /// The code of the device.
+    pub device: String,
+    /// The code of the signal, if it is one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub signal: Option<String>,
+    /// The name of the device or signal.
+    pub name: String,
+    /// When it was removed.
+    pub at: String,
+    /// Until when it can be brought back.
+    pub until: String,
+}
+
 /// How the service is doing.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Health {

@@ -98,6 +98,11 @@ async fn objects_are_edited_and_removed() {
     assert_eq!((code, said.contains("1 readings") && said.contains("--confirm tower")), (1, true), "{said}");
     assert_eq!(client.json(&["signal", "remove", "tower/level"])["removed"], true, "nothing is lost with it");
     assert_eq!(client.json(&["device", "remove", "tower", "--confirm", "tower"])["removed"], true);
+    assert!(client.ok(&["removed"]).contains("tower"));
+    assert_eq!(client.ok(&["device", "restore", "tower"]), "device tower is back\n");
+    assert_eq!(client.ok(&["removed"]).lines().filter(|line| line.contains("tower/level")).count(), 1);
+    assert_eq!(client.ok(&["signal", "restore", "tower/level"]), "signal level is back\n");
+    assert_eq!(client.ok(&["removed"]), "Nothing was removed within the last day.\n");
     assert_eq!(client.json(&["site", "remove", "marlbeck", "--confirm", "marlbeck"])["removed"], true);
 }
 

@@ -65,7 +65,8 @@ async fn every_recipe_really_sends() {
     let signals = json!([
         {"code": "temp", "unit": "Cel", "low": -20, "high": 50},
         {"code": "env.hum-2", "unit": "%{RH}"},
-        {"code": "int"},
+        {"code": "int", "unit": "m",
+         "meaning": {"conversion": {"from": "kPa", "steps": [{"step": "scale", "factor": 2, "unit": "m"}]}}},
         {"code": "door", "type": "flag"},
         {"code": "mode", "type": "text"},
         {"code": "pos", "type": "position"},
@@ -92,6 +93,8 @@ async fn every_recipe_really_sends() {
             assert_eq!(readings.len(), count + 1, "{code} {signal}");
             let expected: Value = match signal {
                 "temp" => json!(15.0),
+                // It is sent in the unit that is converted, again and again as it was.
+                "int" => json!(43.0),
                 "door" => json!(true),
                 "mode" => json!("ok"),
                 "pos" => json!({"latitude": 54.5, "longitude": -2.25}),

@@ -16,7 +16,7 @@ use crate::plans::Plans;
 use crate::publish::Publisher;
 use lantern_api::Changed;
 use lantern_core::{DeviceId, SignalId, SiteId};
-use lantern_store::{Device, DummyTest};
+use lantern_store::{Command, Device, DummyTest};
 use std::sync::Arc;
 
 /// A device that a change concerns.
@@ -45,6 +45,8 @@ pub enum Change {
     SiteRemoved(SiteId, Vec<DeviceId>, Vec<SignalId>),
     /// A device was made or changed, its state included: this is how it is now.
     Device(Box<Device>),
+    /// A removed device was brought back, with these commands that are not over.
+    DeviceRestored(Box<Device>, Vec<Command>),
     /// A device was removed, with these signals.
     DeviceRemoved(Concerned, Vec<SignalId>),
     /// Signals of a device were declared, changed or claimed.
@@ -102,6 +104,10 @@ impl Changes {
                 self.plans.forget_device(device.site, device.id);
                 self.heard.watch(&device, clock::now());
                 self.tell(device.site, Changed::Device, Some(&device.code));
+            }
+            Change::DeviceRestored(device, commands) => {
+                commands.iter().for_each(|command| self.commands.put(command));
+                Box::pin(self.carry(Change::Device(device))).await;
             }
             Change::DeviceRemoved(of, signals) => self.device_removed(&of, &signals).await,
             Change::Signals(of) => {

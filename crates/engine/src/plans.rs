@@ -92,6 +92,14 @@ impl From<Signal> for DeclaredSignal {
     }
 }
 
+impl DeclaredSignal {
+    /// The UCUM code of the unit its values are sent in.
+    #[must_use]
+    pub fn sent_in(&self) -> Option<String> {
+        self.meaning.as_ref().map_or_else(|| self.signal.unit.clone(), |meaning| sent_in(&self.signal, meaning))
+    }
+}
+
 /// Topics that devices of a site were told are their own.
 #[derive(Debug, Default)]
 pub struct OwnTopics(Vec<(DeviceId, OwnTopic)>);

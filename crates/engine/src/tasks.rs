@@ -3,6 +3,7 @@
 
 use crate::clock;
 use crate::engine::Engine;
+use crate::setting_up;
 use futures::future::BoxFuture;
 use lantern_store::{Store, StoreError, with_sources};
 use std::sync::Arc;
@@ -17,7 +18,7 @@ const TRIM_TICK: Duration = Duration::from_secs(60);
 const RETAIN_TICK: Duration = Duration::from_secs(1_800);
 const SWEEP_TICK: Duration = Duration::from_secs(60);
 /// What was removed is swept no sooner, in seconds: longer than a delivery takes.
-const SWEEP_AFTER_S: f64 = 60.0;
+const SWEEP_AFTER_S: f64 = setting_up::RESTORABLE_S + 3_600.0;
 
 /// Something that goes on for as long as the service runs.
 pub struct Task {

@@ -117,6 +117,32 @@ const CASES: &[Case] = &[
         &["key", "heard", "commands"],
     ),
     (
+        "the device removed and brought back",
+        |world| {
+            Box::pin(async {
+                let Place { site, device, .. } = &world.tower;
+                world.engine.set_up.remove_device(device).await.unwrap();
+                // What is asked meanwhile may be remembered, too.
+                picture(&world.engine, &world.tower).await;
+                world.engine.set_up.restore_device(site, &device.code).await.unwrap();
+            })
+        },
+        &[],
+    ),
+    (
+        "a signal removed and brought back",
+        |world| {
+            Box::pin(async {
+                let Place { site, device, .. } = &world.tower;
+                let signal = world.signal(&world.tower, "level").await;
+                world.engine.set_up.remove_signal(device, &signal).await.unwrap();
+                picture(&world.engine, &world.tower).await;
+                world.engine.set_up.restore_signal(site, device, "level").await.unwrap();
+            })
+        },
+        &[],
+    ),
+    (
         "a signal declared",
         |world| {
             Box::pin(async {

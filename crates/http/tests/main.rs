@@ -5,6 +5,8 @@
 mod access;
 /// The interface around an engine.
 mod desk;
+/// What was removed.
+mod removed;
 /// What is answered.
 mod routes;
 /// Several devices at once.

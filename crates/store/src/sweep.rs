@@ -3,8 +3,7 @@
 //! What is removed is gone at once for everyone who looks; its readings are
 //! deleted afterwards in small transactions, so that taking away years of
 //! readings never holds up the intake. A sweep cut short goes on at the next. It
-//! begins some time after the removal, so that a delivery under way at that
-//! moment has ended and leaves no readings behind that belong to nothing.
+//! begins when nobody can bring it back any more (`removed.rs`).
 
 use crate::series::segment::Span;
 use crate::{Store, StoreError};
@@ -13,21 +12,21 @@ use lantern_core::{DeviceId, Moment, SignalId, SiteId};
 /// What is left of removed devices, kinds and sites, in the order in which
 /// nothing refers to it any more.
 const OWNERS: [&str; 11] = [
-    "DELETE FROM kept_state WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)",
-    "DELETE FROM command WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
-    "DELETE FROM link_hour WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
-    "DELETE FROM contact WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
-    "DELETE FROM presence_change WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
-    "DELETE FROM commissioning_report WHERE device_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
+    "DELETE FROM kept_state WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at < ?1)",
+    "DELETE FROM command WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM link_hour WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM contact WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM presence_change WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM commissioning_report WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
     "UPDATE device SET carrier_id = NULL
-     WHERE carrier_id IN (SELECT id FROM device WHERE removed_at IS NOT NULL)",
-    "DELETE FROM device WHERE removed_at IS NOT NULL
+     WHERE carrier_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM device WHERE removed_at < ?1
          AND NOT EXISTS (SELECT 1 FROM signal WHERE device_id = device.id)",
-    "DELETE FROM kind WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)
+    "DELETE FROM kind WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at < ?1)
          AND NOT EXISTS (SELECT 1 FROM device WHERE kind_id = kind.id)",
     "DELETE FROM contact WHERE device_id IS NULL
-         AND site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at IS NOT NULL)",
-    "DELETE FROM site AS s WHERE s.removed_at IS NOT NULL
+         AND site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at < ?1)",
+    "DELETE FROM site AS s WHERE s.removed_at < ?1
          AND NOT EXISTS (SELECT 1 FROM device WHERE site_id = s.id)
          AND NOT EXISTS (SELECT 1 FROM kind WHERE site_id = s.id)",
 ];
@@ -97,7 +96,8 @@ impl Store {
         found(done.rows_affected())
     }
 
-    /// Deletes one signal that was removed before a time. Says whether more is left.
+    /// Deletes one signal that was removed before a time, and what held such signals. Says
+    /// whether more is left.
     ///
     /// # Errors
     /// [`StoreError::Database`].
@@ -106,7 +106,7 @@ impl Store {
             .bind(before.as_micros())
             .fetch_optional(&self.read)
             .await?;
-        let Some(signal) = removed else { return self.sweep_owners().await };
+        let Some(signal) = removed else { return self.sweep_owners(before).await };
         self.erase(SignalId(signal)).await?;
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         for sql in ["DELETE FROM sealed WHERE signal_id = ?", "DELETE FROM signal WHERE id = ?"] {
@@ -130,11 +130,12 @@ impl Store {
     }
 
     /// Devices and sites go last, when nothing refers to them any more.
-    async fn sweep_owners(&self) -> Result<bool, StoreError> {
+    async fn sweep_owners(&self, before: Moment) -> Result<bool, StoreError> {
         let idle: bool = sqlx::query_scalar(
-            "SELECT NOT EXISTS (SELECT 1 FROM device WHERE removed_at IS NOT NULL)
-                AND NOT EXISTS (SELECT 1 FROM site AS s WHERE s.removed_at IS NOT NULL)",
+            "SELECT NOT EXISTS (SELECT 1 FROM device WHERE removed_at < ?1)
+                AND NOT EXISTS (SELECT 1 FROM site AS s WHERE s.removed_at < ?1)",
         )
+        .bind(before.as_micros())
         .fetch_one(&self.read)
         .await?;
         if idle {
@@ -142,7 +143,7 @@ impl Store {
         }
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         for sql in OWNERS {
-            sqlx::query(sql).execute(&mut *transaction).await?;
+            sqlx::query(sql).bind(before.as_micros()).execute(&mut *transaction).await?;
         }
         transaction.commit().await?;
         Ok(false)

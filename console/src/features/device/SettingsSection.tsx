@@ -61,7 +61,7 @@ export function SettingsSection({ code }: { code: string }) {
           what="device"
           code={code}
           onClose={() => setRemoving(false)}
-          onRemoved={() => void navigate(`/sites/${site.code}`)}
+          onRemoved={() => void navigate(`/sites/${site.code}`, { state: { removed: { device: code } } })}
         />
       )}
     </>

@@ -10,7 +10,7 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link as RouterLink } from 'react-router';
+import { Link as RouterLink, useNavigate } from 'react-router';
 import { devicePath, signals } from '../../api/queries';
 import type { Signal } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
@@ -31,6 +31,7 @@ export function SignalsSection({ device }: { device: string }) {
   const site = useSite();
   const [open, setOpen] = useState<Open>({ kind: 'none' });
   const { data = [], error } = useQuery(signals(site.code, device));
+  const navigate = useNavigate();
   const close = () => setOpen({ kind: 'none' });
   const path = `${devicePath(site.code, device)}/signals`;
   return (
@@ -131,7 +132,10 @@ export function SignalsSection({ device }: { device: string }) {
           what="signal"
           code={open.signal.code}
           onClose={close}
-          onRemoved={close}
+          onRemoved={() => {
+            close();
+            void navigate('.', { replace: true, state: { removed: { device, signal: open.signal.code } } });
+          }}
         />
       )}
     </Paper>

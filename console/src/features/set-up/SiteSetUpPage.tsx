@@ -25,6 +25,7 @@ import { useSite } from '../../components/siteContext';
 import { interval } from '../../format/age';
 import { mono } from '../../theme/theme';
 import { KeysPanel } from '../sending/KeysPanel';
+import { RemovedPanel } from './RemovedPanel';
 import { PositionField, ZoneField } from './fields';
 import { parsePosition, positionText } from './position';
 
@@ -45,6 +46,7 @@ export function SiteSetUpPage() {
       <PageHeading gutterBottom>Set-up of {site.name}</PageHeading>
       <Stack spacing={3}>
         <Devices />
+        <RemovedPanel />
         <Paper sx={{ p: 3 }}>
           <Typography variant="h2" gutterBottom>
             Keys of the site

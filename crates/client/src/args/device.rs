@@ -27,7 +27,12 @@ pub(crate) enum DeviceCommand {
         /// Its code
         device: String,
     },
-    /// Remove a device with its signals, keys and readings
+    /// Bring a removed device back, with its signals, keys and readings
+    Restore {
+        /// Its code
+        device: String,
+    },
+    /// Remove a device with its signals, keys and readings; for a day it can be brought back
     Remove {
         /// Its code
         device: String,

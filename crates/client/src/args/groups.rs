@@ -7,7 +7,7 @@ use std::fmt::Write;
 /// Titles and commands of each group.
 const GROUPS: [(&str, &[&str]); 8] = [
     ("Begin", &["login", "logout", "site"]),
-    ("Set devices up", &["device", "signal", "kind", "key", "recipe", "send", "join"]),
+    ("Set devices up", &["device", "signal", "kind", "key", "recipe", "send", "join", "removed"]),
     ("Find out what comes", &["why", "contacts", "arrivals", "claim", "ignore", "decoder", "commission"]),
     ("Give values their meaning", &["conversion", "formula", "screen", "compare", "calibrate", "quality", "jobs"]),
     ("Look", &["now", "follow", "lamp", "link", "readings", "summary", "span", "gaps"]),

@@ -76,6 +76,9 @@ pub(crate) enum Command {
         #[command(subcommand)]
         command: SiteCommand,
     },
+    /// List devices and signals that were removed and can be brought back
+    #[command(after_help = "Bring one back with: lantern device restore tower, or: lantern signal restore tower/level")]
+    Removed,
     /// Devices of a site
     Device {
         #[command(subcommand)]

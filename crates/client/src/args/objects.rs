@@ -199,7 +199,13 @@ pub(crate) enum SignalCommand {
     /// Make its readings again from what was sent, and those of all signals that depend on it
     #[command(after_help = "Example:\n  lantern signal reconvert tower/level --from 2026-05-01")]
     Reconvert(ReconvertArgs),
-    /// Remove a signal with its readings
+    /// Bring a removed signal back with its readings
+    Restore {
+        /// Device and code
+        #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+        signal: SignalPath,
+    },
+    /// Remove a signal with its readings; for a day it can be brought back
     Remove {
         /// Device and code
         #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]

@@ -27,6 +27,10 @@ pub(crate) async fn run(context: &Context, command: DeviceCommand) -> Result<()>
             let now = now::all(&server).await?;
             return context.output.print(&listed, |listed| list(listed, &now, &zone));
         }
+        DeviceCommand::Restore { device } => {
+            let restored: Device = server.post(&format!("{}/restore", path(&device)), &()).await?;
+            return context.output.print(&restored, |device| format!("device {} is back", device.code));
+        }
         DeviceCommand::Remove { device, confirm } => {
             return remove(context, &server, &path(&device), "device", &device, &confirm).await;
         }

@@ -21,6 +21,7 @@ pub(crate) mod meaning;
 pub(crate) mod now;
 pub(crate) mod readings;
 pub(crate) mod recipe;
+pub(crate) mod removed;
 pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;
@@ -94,7 +95,8 @@ pub(crate) async fn remove(
         }
         removal = server.delete(path, &[("confirm", answer)]).await?;
     }
-    context.output.print(&removal, |r| format!("{what} {code} removed, {} readings with it", r.readings))
+    let undo = if what == "site" { "" } else { "; see lantern removed to bring it back" };
+    context.output.print(&removal, |r| format!("{what} {code} removed, {} readings with it{undo}", r.readings))
 }
 
 /// Shows what would change and, unless that is all that was asked for, asks

@@ -20,6 +20,11 @@ pub(crate) async fn run(context: &Context, command: SignalCommand) -> Result<()>
         }
         SignalCommand::Versions { signal } => return super::job::versions(context, signal).await,
         SignalCommand::Reconvert(args) => return super::job::reconvert(context, args).await,
+        SignalCommand::Restore { signal } => {
+            let path = format!("{}/restore", path(&server, &signal).await?);
+            let restored: Signal = server.post(&path, &()).await?;
+            return context.output.print(&restored, |restored| format!("signal {} is back", restored.code));
+        }
         SignalCommand::Remove { signal, confirm } => {
             let path = path(&server, &signal).await?;
             return remove(context, &server, &path, "signal", &signal.signal, &confirm).await;

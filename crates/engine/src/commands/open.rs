@@ -25,7 +25,7 @@ impl OpenCommands {
     }
 
     /// A command is at this stage now.
-    pub(super) fn put(&self, command: &Command) {
+    pub(crate) fn put(&self, command: &Command) {
         if command.stage.is_over() {
             self.lock().remove(&command.id);
         } else {

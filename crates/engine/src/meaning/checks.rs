@@ -79,6 +79,20 @@ impl Definitions {
         Ok(())
     }
 
+    /// Refuses signals whose meanings need something that is not there.
+    ///
+    /// # Errors
+    /// A [`Problem`] with code `bad-meaning`.
+    pub(crate) async fn refuse_if_broken(&self, site: SiteId, signals: &[SignalId]) -> Result<(), Problem> {
+        let meanings = self.plans.meanings(site).await?;
+        let Some(broken) = signals.iter().find(|signal| meanings.is_broken(**signal)) else { return Ok(()) };
+        let signal = self.store.signal_by_id(*broken).await?;
+        Err(invalid_meaning(format_args!(
+            "`{}` needs other signals that are no longer there: bring those back first",
+            signal.code
+        )))
+    }
+
     async fn needed(&self, signal: SignalId, by: SignalId) -> Result<Problem, Problem> {
         let (signal, by) = (self.store.signal_by_id(signal).await?, self.store.signal_by_id(by).await?);
         let device = self.store.device_by_id(by.device).await?;

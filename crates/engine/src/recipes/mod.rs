@@ -7,6 +7,7 @@ mod c;
 mod mqtt;
 mod programs;
 
+use crate::plans::DeclaredSignal;
 use lantern_api::{Recipe, Recipes};
 use lantern_core::fix::Fix;
 use lantern_core::{Value, ValueType, code};
@@ -18,42 +19,46 @@ pub const KEY: &str = "KEY";
 pub struct Sample {
     /// Its code.
     pub code: String,
-    /// The UCUM code of its unit.
+    /// The UCUM code of the unit it is sent in.
     pub unit: Option<String>,
     /// The value.
     pub value: Value,
 }
 
 impl Sample {
-    /// A value to begin with: the last one, or one that can be. Of a position its two
-    /// numbers, since receivers give two.
-    pub fn of(signal: &lantern_store::Signal, last: Option<Value>) -> Vec<Self> {
-        if signal.value_type != Some(ValueType::Position) {
-            return vec![Self::whole(signal, last)];
+    /// A value to begin with: the last one that was sent, or one that can be. Of a position
+    /// its two numbers, since receivers give two.
+    #[must_use]
+    pub fn of(of: &DeclaredSignal, last: Option<Value>) -> Vec<Self> {
+        if of.signal.value_type != Some(ValueType::Position) {
+            return vec![Self::whole(of, last)];
         }
         let fix = last.as_ref().and_then(Value::as_fix).copied().unwrap_or(Fix::new(54.5, -2.25));
         let part = |word: &str, degrees: f64| Self {
-            code: format!("{}.{word}", signal.code),
+            code: format!("{}.{word}", of.signal.code),
             unit: None,
             value: Value::Number(degrees),
         };
         vec![part("lat", fix.latitude), part("lon", fix.longitude)]
     }
 
-    fn whole(signal: &lantern_store::Signal, last: Option<Value>) -> Self {
+    fn whole(of: &DeclaredSignal, last: Option<Value>) -> Self {
+        let signal = &of.signal;
+        // Limits are of what a conversion makes of it.
+        let is_converted = of.meaning.as_ref().is_some_and(|meaning| meaning.conversion.is_some());
         let usual = || match signal.value_type {
             Some(ValueType::Flag) => Value::Flag(true),
             Some(ValueType::Text) => Value::Text("ok".to_owned()),
             _ => Value::Number(match (signal.low, signal.high) {
-                (Some(low), Some(high)) => (f64::midpoint(low, high) * 10.0).round() / 10.0,
-                (Some(limit), None) | (None, Some(limit)) => limit,
-                (None, None) => 21.5,
+                (Some(low), Some(high)) if !is_converted => (f64::midpoint(low, high) * 10.0).round() / 10.0,
+                (Some(limit), None) | (None, Some(limit)) if !is_converted => limit,
+                _ => 21.5,
             }),
         };
         let fits = |value: &Value| Some(value.value_type()) == signal.value_type;
         Self {
             code: signal.code.clone(),
-            unit: signal.unit.clone(),
+            unit: of.sent_in(),
             // A text from outside would have to be escaped in each language in its own way.
             value: last.filter(fits).filter(|v| !matches!(v, Value::Text(_))).unwrap_or_else(usual),
         }

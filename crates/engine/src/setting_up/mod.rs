@@ -13,6 +13,7 @@ mod document;
 mod join;
 mod keys;
 mod kind;
+mod restore;
 mod several;
 mod signal;
 mod site;
@@ -21,6 +22,7 @@ mod wanted;
 pub use described::Described;
 pub use keys::KeyHolder;
 pub use kind::{check as check_kind, parse as parse_kind};
+pub use restore::RESTORABLE_S;
 pub use several::{MOST_AT_ONCE, Made};
 
 use crate::changes::Changes;

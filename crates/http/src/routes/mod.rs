@@ -29,6 +29,7 @@ mod people;
 mod pickup;
 mod query;
 mod readings;
+mod removed;
 mod request_log;
 mod sending;
 mod signals;
@@ -68,6 +69,7 @@ fn api() -> Vec<rocket::Route> {
         people::routes(),
         sites::routes(),
         devices::routes(),
+        removed::routes(),
         signals::routes(),
         keys::routes(),
         kinds::routes(),

@@ -3,7 +3,7 @@
 use super::description;
 use super::{
     arrivals, commands, commissioning, compare, contacts, devices, documents, export, inlet, jobs, keys, kinds, lamp,
-    links, live, meaning, now, people, pickup, readings, sending, signals, sites, storage, summaries,
+    links, live, meaning, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries,
 };
 use lantern_api::Health;
 use lantern_engine::clock;
@@ -27,6 +27,7 @@ pub(super) fn routes() -> Vec<Route> {
         people::set_up_state, people::set_up, people::log_in, people::log_out, people::me,
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
+        removed::list, removed::restore_device, removed::restore_signal,
         keys::add_several,
         signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove, signals::join_position,
         keys::list, keys::issue, keys::revoke, keys::replace,

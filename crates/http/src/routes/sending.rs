@@ -8,6 +8,7 @@ use crate::base::Base;
 use crate::failure::Failure;
 use crate::found;
 use lantern_api::{HandReading, NewHandReading, Page, Reading, Recipes, Tried, Trying};
+use lantern_core::series::Point;
 use lantern_engine::intake::{self, Said, TryOut};
 use lantern_engine::plans::DeclaredSignal;
 use lantern_engine::recipes::{Place, Sample, recipes};
@@ -41,8 +42,8 @@ async fn show_recipes(
         of.signal.value_type.is_some() && of.meaning.as_ref().is_none_or(|meaning| meaning.formula.is_none())
     };
     for of in engine.plans.signals(device.id).await?.iter().filter(is_sent) {
-        let last = engine.latest.readings(of.signal.id).await?.pop();
-        samples.extend(Sample::of(&of.signal, last.map(|(_, value)| value)));
+        let (last, _) = engine.now.last(site.id, of).await?;
+        samples.extend(Sample::of(of, last.good.last().map(Point::sent)));
     }
     let mut place = Place::new(base.shown());
     place.mqtt = base.mqtt();

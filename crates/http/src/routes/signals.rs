@@ -21,7 +21,7 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// The other names of a signal, those of its parts too.
-fn also(names: &[OtherName], signal: SignalId) -> Vec<String> {
+pub(super) fn also(names: &[OtherName], signal: SignalId) -> Vec<String> {
     names.iter().filter(|other| other.signal == signal).map(|other| other.name.clone()).collect()
 }
 

@@ -1,0 +1,109 @@
+//! Bringing back what was removed.
+
+use super::SetUp;
+use crate::changes::{Change, Concerned};
+use crate::clock;
+use crate::problem::{Class, Problem};
+use lantern_core::Moment;
+use lantern_core::intake::adapt;
+use lantern_core::series::Point;
+use lantern_store::{Device, Removed, Signal, Site, StoreError};
+
+/// For how long what was removed can be brought back, in seconds: a day. Its readings are
+/// swept away after that.
+pub const RESTORABLE_S: f64 = 86_400.0;
+
+/// What was removed before is gone.
+fn since() -> Moment {
+    clock::now().plus_seconds(-RESTORABLE_S)
+}
+
+impl SetUp {
+    /// Devices and signals of a site that can be brought back, the last ones first: those that
+    /// were removed before a time.
+    ///
+    /// # Errors
+    /// A [`Problem`] if the database fails.
+    pub async fn removed(&self, site: &Site, before: Moment, limit: u32) -> Result<Vec<Removed>, Problem> {
+        Ok(self.store.removed(site.id, (since(), before), limit).await?)
+    }
+
+    /// Brings a device back, with the signals that went with it, their readings and its keys.
+    ///
+    /// # Errors
+    /// A [`Problem`]: `not-found`, `taken` if another has its code or identity now, or
+    /// `bad-meaning` if one of its signals needs something that is no longer there.
+    pub async fn restore_device(&self, site: &Site, code: &str) -> Result<Device, Problem> {
+        let (device, signals) = self
+            .store
+            .restore_device(site.id, code, since())
+            .await
+            .map_err(|error| not_restored(error, "device", code))?;
+        let commands = self.store.open_commands().await?.into_iter().filter(|one| one.device == device.id).collect();
+        self.changes.carry(Change::DeviceRestored(Box::new(device.clone()), commands)).await;
+        if let Err(problem) = self.definitions.refuse_if_broken(site.id, &signals).await {
+            self.store.remove_device(device.id, clock::now()).await?;
+            self.changes.carry(Change::DeviceRemoved(Concerned::from(&device), signals)).await;
+            return Err(problem);
+        }
+        Ok(device)
+    }
+
+    /// Brings a signal back with its readings. What came under its name meanwhile, and waits, is
+    /// its own then.
+    ///
+    /// # Errors
+    /// As [`SetUp::restore_device`].
+    pub async fn restore_signal(&self, site: &Site, device: &Device, code: &str) -> Result<Signal, Problem> {
+        let missing = |error| not_restored(error, "signal", code);
+        let removed = self.store.removed_signal(device.id, code, since()).await.map_err(missing)?;
+        self.gather_arrival(device, &removed).await?;
+        let signal = self.store.restore_signal(removed.id).await.map_err(missing)?;
+        self.changes.carry(Change::Signals(Concerned::from(device))).await;
+        self.changes.carry(Change::Readings(Concerned::from(device), vec![signal.id])).await;
+        if let Err(problem) = self.definitions.refuse_if_broken(site.id, &[signal.id]).await {
+            self.store.remove_signal(signal.id, clock::now()).await?;
+            self.changes.carry(Change::SignalsRemoved(Concerned::from(device), vec![signal.id])).await;
+            return Err(problem);
+        }
+        Ok(signal)
+    }
+
+    /// Moves what waits under the name of a removed signal to that signal.
+    async fn gather_arrival(&self, device: &Device, removed: &Signal) -> Result<(), Problem> {
+        let arrival = match self.store.arrival(device.id, &removed.code).await {
+            Ok(arrival) => arrival,
+            Err(StoreError::NotFound) => return Ok(()),
+            Err(error) => return Err(error.into()),
+        };
+        let convert = |point: Point| {
+            let value = adapt(point.value.clone(), removed.value_type?)?;
+            Some(Point { value, ..point })
+        };
+        let moved = self.store.claim_into(&arrival, removed.id, convert, clock::now()).await?;
+        self.changes.carry(Change::SignalsRemoved(Concerned::from(device), vec![arrival.id])).await;
+        if moved.left == 0 {
+            return Ok(());
+        }
+        Err(Problem::new(
+            Class::Conflict,
+            "taken",
+            "Already taken",
+            format!("{} values that came under the name `{}` are not of its type.", moved.left, removed.code),
+            "Claim that arrival under another name first.",
+        ))
+    }
+}
+
+fn not_restored(error: StoreError, what: &'static str, code: &str) -> Problem {
+    match error {
+        StoreError::NotFound => Problem::new(
+            Class::Missing,
+            "not-found",
+            "Not found",
+            format!("No {what} `{code}` was removed within the last day."),
+            "See what can be brought back in the list of what was removed.",
+        ),
+        error => Problem::taken(error, what, code),
+    }
+}

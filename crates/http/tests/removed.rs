@@ -1,0 +1,104 @@
+//! What was removed comes back whole, for a day.
+
+use super::desk::Desk;
+use rocket::http::Method;
+use serde_json::{Value, json};
+
+const DEVICES: &str = "sites/marlbeck/devices";
+
+async fn remove(desk: &Desk, path: &str) {
+    let code = path.rsplit('/').next().unwrap();
+    let removed = desk.ask(Method::Delete, &format!("/api/v1/{path}?confirm={code}"), &desk.token, None).await.ok();
+    assert_eq!(removed["removed"], true);
+}
+
+async fn values(desk: &Desk, signal: &str) -> Vec<f64> {
+    let path = format!("{DEVICES}/tower/signals/{signal}/readings?order=ascending&all=true");
+    let readings = desk.get(&path).await.ok();
+    readings["items"].as_array().unwrap().iter().map(|one| one["value"].as_f64().unwrap()).collect()
+}
+
+async fn listed(desk: &Desk) -> Vec<(Value, Value)> {
+    let list = desk.get("sites/marlbeck/removed").await.ok();
+    list["items"].as_array().unwrap().iter().map(|one| (one["device"].clone(), one["signal"].clone())).collect()
+}
+
+#[rocket::async_test]
+async fn a_device_comes_back_with_its_readings_and_keys() {
+    let desk = Desk::open().await;
+    let key = desk.device("tower").await;
+    desk.deliver(&key, r#"{"level": 1}"#).await;
+    remove(&desk, &format!("{DEVICES}/tower")).await;
+    assert_eq!(desk.deliver(&key, r#"{"level": 2}"#).await.problem(), "unknown-key");
+    assert_eq!(listed(&desk).await, [(json!("tower"), Value::Null)]);
+    let back = desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await.ok();
+    assert_eq!(back["code"], "tower");
+    assert_eq!(listed(&desk).await, []);
+    desk.deliver(&key, r#"{"level": 3}"#).await;
+    assert_eq!(values(&desk, "level").await, [1.0, 3.0]);
+    let again = desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await;
+    assert_eq!(again.problem(), "not-found", "it is there");
+}
+
+#[rocket::async_test]
+async fn a_device_whose_code_is_taken_waits() {
+    let desk = Desk::open().await;
+    desk.device("tower").await;
+    remove(&desk, &format!("{DEVICES}/tower")).await;
+    let second = json!({"code": "tower", "name": "tower", "note": "the second"});
+    desk.post(DEVICES, second).await.ok();
+    assert_eq!(desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await.problem(), "taken");
+    remove(&desk, &format!("{DEVICES}/tower")).await;
+    let back = desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await.ok();
+    assert_eq!(back["note"], "the second", "the last one that was removed");
+}
+
+#[rocket::async_test]
+async fn a_signal_comes_back_with_what_was_sent_meanwhile() {
+    let desk = Desk::open().await;
+    let key = desk.device("tower").await;
+    desk.deliver(&key, r#"{"level": 1}"#).await;
+    let level = format!("{DEVICES}/tower/signals/level");
+    remove(&desk, &level).await;
+    assert_eq!(listed(&desk).await, [(json!("tower"), json!("level"))]);
+    desk.deliver(&key, r#"{"level": 2}"#).await;
+    desk.post(&format!("{level}/restore"), json!({})).await.ok();
+    desk.deliver(&key, r#"{"level": 3}"#).await;
+    assert_eq!(values(&desk, "level").await, [1.0, 2.0, 3.0]);
+    assert_eq!(desk.get("sites/marlbeck/arrivals").await.ok()["items"], json!([]));
+    assert_eq!(listed(&desk).await, [], "what waited is no signal of its own");
+}
+
+#[rocket::async_test]
+async fn a_signal_that_needs_another_comes_back_after_it() {
+    let desk = Desk::open().await;
+    desk.device("tower").await;
+    let signals = format!("{DEVICES}/tower/signals");
+    let double = json!({"code": "double", "unit": "m", "meaning": {"formula": "level * 2"}});
+    desk.post(&signals, double).await.ok();
+    remove(&desk, &format!("{signals}/double")).await;
+    remove(&desk, &format!("{signals}/level")).await;
+    let refused = desk.post(&format!("{signals}/double/restore"), json!({})).await;
+    assert_eq!(refused.problem(), "bad-meaning");
+    assert_eq!(listed(&desk).await.len(), 2, "both wait still");
+    for code in ["level", "double"] {
+        desk.post(&format!("{signals}/{code}/restore"), json!({})).await.ok();
+    }
+}
+
+#[rocket::async_test]
+async fn what_is_listed_pages() {
+    let desk = Desk::open().await;
+    for code in ["a", "b", "c"] {
+        desk.add_device(code).await;
+        remove(&desk, &format!("{DEVICES}/{code}")).await;
+    }
+    let first = desk.get("sites/marlbeck/removed?limit=2").await.ok();
+    let next = format!("sites/marlbeck/removed?limit=2&after={}", first["next"].as_str().unwrap());
+    let second = desk.get(&next).await.ok();
+    let codes = |page: &Value| -> Vec<String> {
+        page["items"].as_array().unwrap().iter().map(|one| one["device"].as_str().unwrap().to_owned()).collect()
+    };
+    assert_eq!([codes(&first), codes(&second)].concat(), ["c", "b", "a"]);
+    assert!(second["next"].is_null());
+}

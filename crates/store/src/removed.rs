@@ -1,0 +1,129 @@
+//! What was removed and is not swept away yet, and bringing it back.
+
+use crate::device::device;
+use crate::signal::signal;
+use crate::types::moment;
+use crate::{Device, Signal, Store, StoreError};
+use lantern_core::{DeviceId, Moment, SignalId, SiteId};
+use sqlx::Row;
+
+/// A device that was removed, or a signal of one that is there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Removed {
+    /// The code of the device.
+    pub device: String,
+    /// The code of the signal, if it is one.
+    pub signal: Option<String>,
+    /// The name of the device or signal.
+    pub name: String,
+    /// When it was removed.
+    pub at: Moment,
+}
+
+impl Store {
+    /// Devices and declared signals that were removed from a site between two times, the last
+    /// ones first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn removed(
+        &self,
+        site: SiteId,
+        (since, before): (Moment, Moment),
+        limit: u32,
+    ) -> Result<Vec<Removed>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT code AS device, NULL AS signal, name, removed_at FROM device
+             WHERE site_id = ?1 AND removed_at >= ?2 AND removed_at < ?3
+             UNION ALL
+             SELECT device.code, signal.code, signal.name, signal.removed_at
+             FROM signal JOIN device ON device.id = signal.device_id
+             WHERE device.site_id = ?1 AND device.removed_at IS NULL AND signal.value_type IS NOT NULL
+                 AND signal.removed_at >= ?2 AND signal.removed_at < ?3
+             ORDER BY removed_at DESC LIMIT ?4",
+        )
+        .bind(site.0)
+        .bind(since.as_micros())
+        .bind(before.as_micros())
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        let removed = |row: &sqlx::sqlite::SqliteRow| {
+            Ok(Removed {
+                device: row.try_get("device")?,
+                signal: row.try_get("signal")?,
+                name: row.try_get("name")?,
+                at: moment(row.try_get("removed_at")?),
+            })
+        };
+        Ok(rows.iter().map(removed).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// Brings the device of a code that was removed last back, with the signals that went with
+    /// it and its keys.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] if none was removed since then, [`StoreError::Taken`] if another
+    /// has its code or identity now.
+    pub async fn restore_device(
+        &self,
+        site: SiteId,
+        code: &str,
+        since: Moment,
+    ) -> Result<(Device, Vec<SignalId>), StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        let (id, at): (i64, i64) = sqlx::query_as(
+            "SELECT id, removed_at FROM device WHERE site_id = ? AND code = ? AND removed_at >= ?
+             ORDER BY removed_at DESC LIMIT 1",
+        )
+        .bind(site.0)
+        .bind(code)
+        .bind(since.as_micros())
+        .fetch_one(&mut *transaction)
+        .await?;
+        let row = sqlx::query("UPDATE device SET removed_at = NULL WHERE id = ? RETURNING *")
+            .bind(id)
+            .fetch_one(&mut *transaction)
+            .await?;
+        let restored = device(&row)?;
+        let signals: Vec<i64> = sqlx::query_scalar(
+            "UPDATE signal SET removed_at = NULL WHERE device_id = ? AND removed_at = ? RETURNING id",
+        )
+        .bind(id)
+        .bind(at)
+        .fetch_all(&mut *transaction)
+        .await?;
+        transaction.commit().await?;
+        Ok((restored, signals.into_iter().map(SignalId).collect()))
+    }
+
+    /// The declared signal of a code that was removed last.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] if none was removed since then.
+    pub async fn removed_signal(&self, device: DeviceId, code: &str, since: Moment) -> Result<Signal, StoreError> {
+        let row = sqlx::query(
+            "SELECT * FROM signal WHERE device_id = ? AND code = ? AND value_type IS NOT NULL AND removed_at >= ?
+             ORDER BY removed_at DESC LIMIT 1",
+        )
+        .bind(device.0)
+        .bind(code)
+        .bind(since.as_micros())
+        .fetch_one(&self.read)
+        .await?;
+        Ok(signal(&row)?)
+    }
+
+    /// Brings a removed signal back.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`], or [`StoreError::Taken`] if the device has another of its code now.
+    pub async fn restore_signal(&self, id: SignalId) -> Result<Signal, StoreError> {
+        let row =
+            sqlx::query("UPDATE signal SET removed_at = NULL WHERE id = ? AND removed_at IS NOT NULL RETURNING *")
+                .bind(id.0)
+                .fetch_one(&self.write)
+                .await?;
+        Ok(signal(&row)?)
+    }
+}
