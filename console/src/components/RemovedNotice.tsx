@@ -53,7 +53,7 @@ function Notice({ removed }: { removed: Restorable }) {
             </>
           }
         >
-          {what} is removed. Until tomorrow the set-up of the site can bring it back.
+          {what} is removed. It is kept for a day.
         </Alert>
       )}
     </Snackbar>

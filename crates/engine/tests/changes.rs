@@ -124,7 +124,7 @@ const CASES: &[Case] = &[
                 world.engine.set_up.remove_device(device).await.unwrap();
                 // What is asked meanwhile may be remembered, too.
                 picture(&world.engine, &world.tower).await;
-                world.engine.set_up.restore_device(site, &device.code).await.unwrap();
+                world.engine.set_up.restore_device(site, &device.code, "ann").await.unwrap();
             })
         },
         &[],
@@ -137,7 +137,7 @@ const CASES: &[Case] = &[
                 let signal = world.signal(&world.tower, "level").await;
                 world.engine.set_up.remove_signal(device, &signal).await.unwrap();
                 picture(&world.engine, &world.tower).await;
-                world.engine.set_up.restore_signal(site, device, "level").await.unwrap();
+                world.engine.set_up.restore_signal(site, device, "level", "ann").await.unwrap();
             })
         },
         &[],

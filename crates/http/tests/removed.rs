@@ -70,6 +70,30 @@ async fn a_signal_comes_back_with_what_was_sent_meanwhile() {
 }
 
 #[rocket::async_test]
+async fn a_device_that_went_on_sending_through_its_gateway_has_all_of_it() {
+    let desk = Desk::open().await;
+    let key = desk.post("sites/marlbeck/keys", json!({})).await.ok()["key"].as_str().unwrap().to_owned();
+    let conversion = json!({"conversion": {"steps": [{"step": "scale", "factor": 2, "unit": "m"}]}});
+    let level = json!({"code": "level", "unit": "m", "meaning": conversion});
+    desk.post(DEVICES, json!({"code": "tower", "name": "Tower", "identity": "N7", "signals": [level]})).await.ok();
+    let send = async |value: f64| {
+        let said = desk.deliver(&key, &json!({"device": "N7", "level": value}).to_string()).await;
+        assert!(said.text.starts_with("ok 1"), "{}", said.text);
+    };
+    send(1.0).await;
+    remove(&desk, &format!("{DEVICES}/tower")).await;
+    send(2.0).await;
+    assert_eq!(desk.get("sites/marlbeck/waiting").await.ok()["items"][0]["identity"], "N7");
+    desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await.ok();
+    assert_eq!(desk.get("sites/marlbeck/waiting").await.ok()["items"], json!([]));
+    send(3.0).await;
+    // What came meanwhile is as it was sent, and a job converts it.
+    assert_eq!(values(&desk, "level").await, [2.0, 2.0, 6.0]);
+    assert_eq!(desk.get("sites/marlbeck/jobs").await.ok()["items"].as_array().unwrap().len(), 1);
+    assert_eq!(listed(&desk).await, [], "what waited is no device of its own");
+}
+
+#[rocket::async_test]
 async fn a_signal_that_needs_another_comes_back_after_it() {
     let desk = Desk::open().await;
     desk.device("tower").await;

@@ -174,17 +174,19 @@ impl Store {
     pub async fn claim_into(
         &self,
         arrival: &Signal,
-        target: SignalId,
+        target: &Signal,
         convert: impl Fn(Point) -> Option<Point>,
         now: Moment,
     ) -> Result<Moved, StoreError> {
-        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        add_name(&mut transaction, arrival.device, &arrival.code, target).await?;
-        transaction.commit().await?;
+        if arrival.code != target.code {
+            let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+            add_name(&mut transaction, arrival.device, &arrival.code, target.id).await?;
+            transaction.commit().await?;
+        }
         let mut moved = Moved::default();
         let mut scan = self.scan(arrival.id, Moment::MIN, Moment::MAX);
         while let Some(readings) = scan.next().await? {
-            let over = readings.points().filter_map(|point| Some(Reading::of(target, convert(point)?)));
+            let over = readings.points().filter_map(|point| Some(Reading::of(target.id, convert(point)?)));
             let over: Vec<Reading> = over.collect();
             moved.left += (readings.len() - over.len()) as u64;
             moved.moved += over.len() as u64;

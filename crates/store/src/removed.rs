@@ -34,7 +34,7 @@ impl Store {
     ) -> Result<Vec<Removed>, StoreError> {
         let rows = sqlx::query(
             "SELECT code AS device, NULL AS signal, name, removed_at FROM device
-             WHERE site_id = ?1 AND removed_at >= ?2 AND removed_at < ?3
+             WHERE site_id = ?1 AND state <> 'waiting' AND removed_at >= ?2 AND removed_at < ?3
              UNION ALL
              SELECT device.code, signal.code, signal.name, signal.removed_at
              FROM signal JOIN device ON device.id = signal.device_id
@@ -59,42 +59,54 @@ impl Store {
         Ok(rows.iter().map(removed).collect::<Result<_, sqlx::Error>>()?)
     }
 
-    /// Brings the device of a code that was removed last back, with the signals that went with
-    /// it and its keys.
+    /// The device of a code that was removed last, and the signals that went with it.
     ///
     /// # Errors
-    /// [`StoreError::NotFound`] if none was removed since then, [`StoreError::Taken`] if another
-    /// has its code or identity now.
-    pub async fn restore_device(
+    /// [`StoreError::NotFound`] if none was removed since then.
+    pub async fn removed_device(
         &self,
         site: SiteId,
         code: &str,
         since: Moment,
-    ) -> Result<(Device, Vec<SignalId>), StoreError> {
-        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        let (id, at): (i64, i64) = sqlx::query_as(
-            "SELECT id, removed_at FROM device WHERE site_id = ? AND code = ? AND removed_at >= ?
+    ) -> Result<(Device, Vec<Signal>), StoreError> {
+        let row = sqlx::query(
+            "SELECT * FROM device WHERE site_id = ? AND code = ? AND state <> 'waiting' AND removed_at >= ?
              ORDER BY removed_at DESC LIMIT 1",
         )
         .bind(site.0)
         .bind(code)
         .bind(since.as_micros())
-        .fetch_one(&mut *transaction)
+        .fetch_one(&self.read)
         .await?;
-        let row = sqlx::query("UPDATE device SET removed_at = NULL WHERE id = ? RETURNING *")
-            .bind(id)
-            .fetch_one(&mut *transaction)
+        let signals = sqlx::query("SELECT * FROM signal WHERE device_id = ? AND removed_at = ? ORDER BY id")
+            .bind(row.try_get::<i64, _>("id")?)
+            .bind(row.try_get::<i64, _>("removed_at")?)
+            .fetch_all(&self.read)
             .await?;
-        let restored = device(&row)?;
-        let signals: Vec<i64> = sqlx::query_scalar(
-            "UPDATE signal SET removed_at = NULL WHERE device_id = ? AND removed_at = ? RETURNING id",
+        Ok((device(&row)?, signals.iter().map(signal).collect::<Result<_, _>>()?))
+    }
+
+    /// Brings a removed device back, with the signals that went with it and its keys.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`], or [`StoreError::Taken`] if another has its code or identity now.
+    pub async fn restore_device(&self, id: DeviceId) -> Result<Device, StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        sqlx::query(
+            "UPDATE signal SET removed_at = NULL
+             WHERE device_id = ?1 AND removed_at = (SELECT removed_at FROM device WHERE id = ?1)",
         )
-        .bind(id)
-        .bind(at)
-        .fetch_all(&mut *transaction)
+        .bind(id.0)
+        .execute(&mut *transaction)
         .await?;
+        let row =
+            sqlx::query("UPDATE device SET removed_at = NULL WHERE id = ? AND removed_at IS NOT NULL RETURNING *")
+                .bind(id.0)
+                .fetch_one(&mut *transaction)
+                .await?;
+        let restored = device(&row)?;
         transaction.commit().await?;
-        Ok((restored, signals.into_iter().map(SignalId).collect()))
+        Ok(restored)
     }
 
     /// The declared signal of a code that was removed last.

@@ -166,7 +166,7 @@ async fn an_arrival_claimed_into_a_signal_brings_its_readings_and_its_name() {
     record(&store, readings).await;
 
     let numbers = |point: Point| matches!(point.value, Value::Number(_)).then_some(point);
-    let moved = store.claim_into(&lvl, level, numbers, at(20_000)).await.unwrap();
+    let moved = store.claim_into(&lvl, &store.signal_by_id(level).await.unwrap(), numbers, at(20_000)).await.unwrap();
     assert_eq!(moved, Moved { moved: 11_992, left: 1 });
     let kept = store.readings(all(level)).await.unwrap();
     assert_eq!(kept.len(), 12_000);

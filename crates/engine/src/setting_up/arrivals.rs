@@ -14,7 +14,7 @@ use lantern_core::meaning::Meaning;
 use lantern_core::series::Point;
 use lantern_core::units::{UnitChange, UnitCode};
 use lantern_core::{DeviceState, Moment, Value, ValueType};
-use lantern_store::{Device, DeviceChange, Signal, Site};
+use lantern_store::{Device, DeviceChange, Moved, Signal, Site};
 
 /// Readings counted, at most.
 const COUNT_LIMIT: u32 = 1_000_000;
@@ -47,13 +47,20 @@ impl SetUp {
 
     async fn claim_into(&self, device: &Device, arrival: &Signal, into: &str, by: &str) -> Result<Claimed, Problem> {
         let target = find::signal(&self.store, device, into).await?;
-        let meaning = meaning_of(&target)?.unwrap_or_default();
-        if meaning.formula.is_some() {
+        if meaning_of(&target)?.is_some_and(|meaning| meaning.formula.is_some()) {
             let detail = format_args!("`{into}` is worked out by a formula; nothing is sent to it");
             return Err(Problem::invalid("into", detail));
         }
+        let moved = self.move_over(arrival, &target).await?;
+        self.changes.carry(Change::Readings(Concerned::from(device), vec![arrival.id, target.id])).await;
+        self.mean_anew(&target, by).await?;
+        Ok(Claimed { signal: target.code, moved: moved.moved, left: moved.left })
+    }
+
+    /// Moves the readings of an arrival to a signal, in its type and in the unit it is sent in.
+    pub(super) async fn move_over(&self, arrival: &Signal, target: &Signal) -> Result<Moved, Problem> {
         let value_type = target.value_type.unwrap_or(ValueType::Text);
-        let change = change_of_unit(arrival, &target, &meaning)?;
+        let change = change_of_unit(arrival, target, &meaning_of(target)?.unwrap_or_default())?;
         let convert = |point: Point| {
             let value = adapt(point.value.clone(), value_type)?;
             match (&change, &value) {
@@ -64,13 +71,15 @@ impl SetUp {
                 _ => Some(Point { value, ..point }),
             }
         };
-        let moved = self.store.claim_into(arrival, target.id, convert, clock::now()).await?;
-        self.changes.carry(Change::Readings(Concerned::from(device), vec![arrival.id, target.id])).await;
+        Ok(self.store.claim_into(arrival, target, convert, clock::now()).await?)
+    }
+
+    /// Gives what came over as it was sent its meaning, if there is one.
+    pub(super) async fn mean_anew(&self, target: &Signal, by: &str) -> Result<(), Problem> {
         if target.meaning.is_some() {
-            // What came over is as it was sent.
             self.jobs.add(target.id, (Moment::MIN, Moment::MAX), by).await?;
         }
-        Ok(Claimed { signal: target.code, moved: moved.moved, left: moved.left })
+        Ok(())
     }
 
     /// Ignores an arrival, or lets it wait again, and gives it as it is then. What came

@@ -4,9 +4,9 @@ use super::SetUp;
 use crate::changes::{Change, Concerned};
 use crate::clock;
 use crate::problem::{Class, Problem};
-use lantern_core::Moment;
 use lantern_core::intake::adapt;
 use lantern_core::series::Point;
+use lantern_core::{DeviceState, Moment, SignalId};
 use lantern_store::{Device, Removed, Signal, Site, StoreError};
 
 /// For how long what was removed can be brought back, in seconds: a day. Its readings are
@@ -29,22 +29,26 @@ impl SetUp {
     }
 
     /// Brings a device back, with the signals that went with it, their readings and its keys.
+    /// What was heard under its name meanwhile, and waits, is its own then.
     ///
     /// # Errors
     /// A [`Problem`]: `not-found`, `taken` if another has its code or identity now, or
     /// `bad-meaning` if one of its signals needs something that is no longer there.
-    pub async fn restore_device(&self, site: &Site, code: &str) -> Result<Device, Problem> {
-        let (device, signals) = self
-            .store
-            .restore_device(site.id, code, since())
-            .await
-            .map_err(|error| not_restored(error, "device", code))?;
+    pub async fn restore_device(&self, site: &Site, code: &str, by: &str) -> Result<Device, Problem> {
+        let missing = |error| not_restored(error, "device", code);
+        let (removed, signals) = self.store.removed_device(site.id, code, since()).await.map_err(missing)?;
+        let gathered = self.gather_waiting(&removed, &signals).await?;
+        let device = self.store.restore_device(removed.id).await.map_err(missing)?;
         let commands = self.store.open_commands().await?.into_iter().filter(|one| one.device == device.id).collect();
         self.changes.carry(Change::DeviceRestored(Box::new(device.clone()), commands)).await;
-        if let Err(problem) = self.definitions.refuse_if_broken(site.id, &signals).await {
+        let ids: Vec<SignalId> = signals.iter().map(|signal| signal.id).collect();
+        if let Err(problem) = self.definitions.refuse_if_broken(site.id, &ids).await {
             self.store.remove_device(device.id, clock::now()).await?;
-            self.changes.carry(Change::DeviceRemoved(Concerned::from(&device), signals)).await;
+            self.changes.carry(Change::DeviceRemoved(Concerned::from(&device), ids)).await;
             return Err(problem);
+        }
+        for signal in gathered {
+            self.mean_anew(signal, by).await?;
         }
         Ok(device)
     }
@@ -54,10 +58,10 @@ impl SetUp {
     ///
     /// # Errors
     /// As [`SetUp::restore_device`].
-    pub async fn restore_signal(&self, site: &Site, device: &Device, code: &str) -> Result<Signal, Problem> {
+    pub async fn restore_signal(&self, site: &Site, device: &Device, code: &str, by: &str) -> Result<Signal, Problem> {
         let missing = |error| not_restored(error, "signal", code);
         let removed = self.store.removed_signal(device.id, code, since()).await.map_err(missing)?;
-        self.gather_arrival(device, &removed).await?;
+        let is_gathered = self.gather_arrival(device, &removed).await?;
         let signal = self.store.restore_signal(removed.id).await.map_err(missing)?;
         self.changes.carry(Change::Signals(Concerned::from(device))).await;
         self.changes.carry(Change::Readings(Concerned::from(device), vec![signal.id])).await;
@@ -66,21 +70,47 @@ impl SetUp {
             self.changes.carry(Change::SignalsRemoved(Concerned::from(device), vec![signal.id])).await;
             return Err(problem);
         }
+        if is_gathered {
+            self.mean_anew(&signal, by).await?;
+        }
         Ok(signal)
     }
 
-    /// Moves what waits under the name of a removed signal to that signal.
-    async fn gather_arrival(&self, device: &Device, removed: &Signal) -> Result<(), Problem> {
-        let arrival = match self.store.arrival(device.id, &removed.code).await {
-            Ok(arrival) => arrival,
-            Err(StoreError::NotFound) => return Ok(()),
+    /// Moves what a device that waits has under a removed one's name to the signals of that one,
+    /// which are given back, and removes the one that waits.
+    async fn gather_waiting<'s>(&self, removed: &Device, signals: &'s [Signal]) -> Result<Vec<&'s Signal>, Problem> {
+        let name = removed.identity.as_deref().unwrap_or(&removed.code);
+        let waiting = match self.store.device_called(removed.site, name, &removed.code).await {
+            Ok(waiting) if waiting.state == DeviceState::Waiting => waiting,
+            Ok(_) | Err(StoreError::NotFound) => return Ok(Vec::new()),
             Err(error) => return Err(error.into()),
         };
-        let convert = |point: Point| {
-            let value = adapt(point.value.clone(), removed.value_type?)?;
-            Some(Point { value, ..point })
-        };
-        let moved = self.store.claim_into(&arrival, removed.id, convert, clock::now()).await?;
+        let mut gathered = Vec::new();
+        let arrivals = self.store.signals(waiting.id).await?;
+        for arrival in &arrivals {
+            if let Some(signal) = signals.iter().find(|signal| signal.code == arrival.code) {
+                self.gather(&waiting, arrival, signal).await?;
+                gathered.push(signal);
+            }
+        }
+        self.store.remove_device(waiting.id, clock::now()).await?;
+        let ids = arrivals.iter().map(|arrival| arrival.id).collect();
+        self.changes.carry(Change::DeviceRemoved(Concerned::from(&waiting), ids)).await;
+        Ok(gathered)
+    }
+
+    /// Moves what waits under the name of a removed signal to that signal; says whether
+    /// anything did.
+    async fn gather_arrival(&self, device: &Device, removed: &Signal) -> Result<bool, Problem> {
+        match self.store.arrival(device.id, &removed.code).await {
+            Ok(arrival) => self.gather(device, &arrival, removed).await.map(|()| true),
+            Err(StoreError::NotFound) => Ok(false),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    async fn gather(&self, device: &Device, arrival: &Signal, removed: &Signal) -> Result<(), Problem> {
+        let moved = self.move_over(arrival, removed).await?;
         self.changes.carry(Change::SignalsRemoved(Concerned::from(device), vec![arrival.id])).await;
         if moved.left == 0 {
             return Ok(());

@@ -46,9 +46,9 @@ async fn list(
 #[utoipa::path(operation_id = "devices_restore", context_path = "/api/v1", tag = "devices",
     responses((status = 200, body = Device), (status = "default", body = lantern_api::Problem)))]
 #[post("/sites/<site>/devices/<device>/restore")]
-async fn restore_device(engine: &State<Arc<Engine>>, _change: Change, site: &str, device: &str) -> Answer<Device> {
+async fn restore_device(engine: &State<Arc<Engine>>, person: Change, site: &str, device: &str) -> Answer<Device> {
     let site = found::site(&engine.store, site).await?;
-    let device = engine.set_up.restore_device(&site, device).await?;
+    let device = engine.set_up.restore_device(&site, device, &person.0.person.name).await?;
     Ok(Json(devices::shown(engine, device).await?))
 }
 
@@ -59,13 +59,13 @@ async fn restore_device(engine: &State<Arc<Engine>>, _change: Change, site: &str
 #[post("/sites/<site>/devices/<device>/signals/<signal>/restore")]
 async fn restore_signal(
     engine: &State<Arc<Engine>>,
-    _change: Change,
+    person: Change,
     site: &str,
     device: &str,
     signal: &str,
 ) -> Answer<Signal> {
     let (site, device) = found::device(&engine.store, site, device).await?;
-    let signal = engine.set_up.restore_signal(&site, &device, signal).await?;
+    let signal = engine.set_up.restore_signal(&site, &device, signal, &person.0.person.name).await?;
     let id = signal.id;
     let names = engine.store.signal_names(device.id).await?;
     Ok(Json(shown::signal(signal, signals::also(&names, id))))
