@@ -100,6 +100,21 @@ impl DeclaredSignal {
     }
 }
 
+/// A device whose senders were asked for by name.
+#[derive(Debug, Clone)]
+pub(crate) struct Called {
+    pub(crate) device: DeviceId,
+    pub(crate) code: String,
+    pub(crate) carrier: Option<DeviceId>,
+    pub(crate) identity: Option<String>,
+}
+
+impl From<Device> for Called {
+    fn from(device: Device) -> Self {
+        Self { device: device.id, code: device.code, carrier: device.carrier, identity: device.identity }
+    }
+}
+
 /// Topics that devices of a site were told are their own.
 #[derive(Debug, Default)]
 pub struct OwnTopics(Vec<(DeviceId, OwnTopic)>);
@@ -131,6 +146,7 @@ pub struct Plans {
     zones: Shared<SiteId, TimeZone>,
     codes: Shared<SiteId, Arc<str>>,
     topics: Shared<SiteId, Arc<OwnTopics>>,
+    called: Shared<(SiteId, String), Called>,
     meanings: Shared<SiteId, Arc<SiteMeanings>>,
 }
 
@@ -146,6 +162,7 @@ impl Plans {
             zones: Shared::default(),
             codes: Shared::default(),
             topics: Shared::default(),
+            called: Shared::default(),
             meanings: Shared::default(),
         }
     }
@@ -212,6 +229,20 @@ impl Plans {
         self.topics.get(&id, read).await
     }
 
+    /// The device of a site that its senders call so, or else whose code it is.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] if there is none.
+    pub(crate) async fn called(&self, site: SiteId, identity: String, code: &str) -> Result<Called, StoreError> {
+        let key = (site, identity);
+        // Only names that devices have are remembered: there are no more of them than devices.
+        let read = || async { Ok(Called::from(self.store.device_called(site, &key.1, "").await?)) };
+        match self.called.get(&key, read).await {
+            Err(StoreError::NotFound) => Ok(Called::from(self.store.device_called(site, &key.1, code).await?)),
+            known => known,
+        }
+    }
+
     /// What the values of a site's signals mean.
     ///
     /// # Errors
@@ -232,6 +263,7 @@ impl Plans {
         self.devices.forget(&device);
         self.signals.forget(&device);
         self.forget_keys(site, Some(device));
+        self.called.retain(|(of, _), _| *of != site);
         self.topics.forget(&site);
         self.meanings.forget(&site);
     }
@@ -250,6 +282,7 @@ impl Plans {
     pub(crate) fn forget_site(&self, site: SiteId) {
         self.zones.forget(&site);
         self.codes.forget(&site);
+        self.called.retain(|(of, _), _| *of != site);
         self.topics.forget(&site);
         self.meanings.forget(&site);
         self.devices.retain(|_, plan| plan.site != site);

@@ -5,6 +5,9 @@ use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{Moment, Value};
 use lantern_engine::clock;
 use lantern_engine::intake::{Credential, Delivery};
+use lantern_engine::setting_up::KeyHolder;
+use lantern_store::{Grants, Site};
+use serde_json::json;
 
 #[tokio::test]
 async fn what_is_answered_is_durable_and_there_once() {
@@ -75,4 +78,36 @@ async fn what_is_meant_for_others_is_passed_on_though_it_is_no_reading() {
     let taken = world.engine.intake.commit(prepared, Vec::new()).await.unwrap();
     assert_eq!(taken.answer.kept, 0);
     assert_eq!(taken.answer.remarks[0].code, "passed-on");
+}
+
+#[tokio::test]
+async fn a_sender_with_a_key_of_the_site_is_found_by_the_name_it_has_now() {
+    let world = World::new().await;
+    let site_key = async |site: &Site| {
+        let holder = KeyHolder::Site(Box::new(site.clone()));
+        world.engine.set_up.issue_key(&holder, "", Grants::SEND, None).await.unwrap().1
+    };
+    let (here, elsewhere) = (site_key(&world.tower.site).await, site_key(&world.shed.site).await);
+    let send = async |key: &str, name: &str| {
+        let body = json!({"device": name, "hum": 61}).to_string();
+        world.engine.intake.take(delivery(key, &body)).await.unwrap()
+    };
+    let site = &world.tower.site;
+    let new = json!({"name": "Bay 1", "code": "bay-1", "identity": "N7", "signals": [{"code": "hum"}]});
+    let bay = world.engine.set_up.add_device(site, serde_json::from_value(new).unwrap(), "ann").await.unwrap();
+    for _ in 0..2 {
+        assert_eq!(send(&here, "N7").await.device.as_deref(), Some("bay-1"));
+    }
+    let renamed = serde_json::from_value(json!({"identity": "N8"})).unwrap();
+    world.engine.set_up.change_device(site, &bay, renamed).await.unwrap();
+    assert_eq!(send(&here, "N8").await.device.as_deref(), Some("bay-1"));
+    assert_eq!(
+        send(&here, "N7").await.device.as_deref(),
+        Some("n7"),
+        "nobody has that name any more, so another waits"
+    );
+    let there = send(&elsewhere, "N8").await;
+    assert_eq!((there.device.as_deref(), there.waiting.len()), (Some("n8"), 1), "it is another device there");
+    world.engine.set_up.remove_device(&bay).await.unwrap();
+    assert_eq!(send(&here, "N8").await.device.as_deref(), Some("n8"));
 }

@@ -61,7 +61,7 @@ impl Commissionings {
         let keys = self.store.keys(device.site, Some(device.id), i64::MAX, 100).await?;
         let steps = vec![
             steps::contacted(self.heard.last(device.id).or(device.last_heard_at), since, now),
-            steps::key(device, &keys),
+            steps::key(device.identity.is_some() && device.last_heard_at.is_some(), &keys, now),
             steps::signals(&seen),
             steps::plausible(&seen),
             steps::clock_step(self.heard.clock_offset_s(device.id), !times.is_empty()),

@@ -1,11 +1,12 @@
 //! The steps of a commissioning, judged by what came.
 
 use super::Seen;
+use crate::keys::may_send;
 use lantern_api::{Soak, Step, StepState};
 use lantern_core::clock_offset::{self, WORTH_SAYING_S};
 use lantern_core::coverage::coverage;
 use lantern_core::{Moment, ValueType, duration};
-use lantern_store::{Device, Key};
+use lantern_store::Key;
 
 /// Coverage from which a soak test is passed.
 const COVERAGE_ENOUGH: f64 = 0.95;
@@ -31,12 +32,13 @@ pub(super) fn contacted(last_heard: Option<Moment>, since: Moment, now: Moment) 
     }
 }
 
-pub(super) fn key(device: &Device, keys: &[Key]) -> Step {
+/// `is_heard_through` says whether something was heard of it through a sender with another key.
+pub(super) fn key(is_heard_through: bool, keys: &[Key], now: Moment) -> Step {
     let title = "Its key is accepted";
-    let is_usable = |key: &&Key| key.revoked_at.is_none() && key.grants.send;
+    let is_usable = |key: &&Key| may_send(key, now);
     match keys.iter().filter(is_usable).find(|key| key.last_used_at.is_some()) {
         Some(key) => step("key", title, StepState::Passed, format!("The key that ends in {} is in use.", key.hint)),
-        None if device.identity.is_some() && device.last_heard_at.is_some() => {
+        None if is_heard_through => {
             step("key", title, StepState::Passed, "It sends with the key of the site or through another device.")
         }
         None if keys.iter().any(|key| is_usable(&key)) => {
@@ -176,6 +178,44 @@ const fn is_or_are(count: usize) -> &'static str {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use lantern_core::KeyId;
+    use lantern_store::Grants;
+
+    #[test]
+    fn only_a_key_that_can_still_send_counts() {
+        let now = Moment::from_epoch(1.7e9).unwrap();
+        let (before, after) = (Some(now.plus_seconds(-1.0)), Some(now.plus_seconds(1.0)));
+        let fresh = Key {
+            id: KeyId(1),
+            device: None,
+            hint: "cret".to_owned(),
+            note: String::new(),
+            grants: Grants::SEND,
+            created_at: now.plus_seconds(-60.0),
+            expires_at: None,
+            last_used_at: None,
+            last_used_from: None,
+            revoked_at: None,
+        };
+        let used = Key { last_used_at: before, ..fresh.clone() };
+        let reader = Grants { send: false, read: true, command: false };
+        for (key, state, says) in [
+            (None, StepState::Open, "no key yet"),
+            (Some(fresh.clone()), StepState::Open, "not been used"),
+            (Some(used.clone()), StepState::Passed, "ends in cret"),
+            (Some(Key { expires_at: after, ..used.clone() }), StepState::Passed, "ends in cret"),
+            (Some(Key { expires_at: before, ..used.clone() }), StepState::Open, "no key yet"),
+            (Some(Key { expires_at: before, ..fresh }), StepState::Open, "no key yet"),
+            (Some(Key { revoked_at: before, ..used.clone() }), StepState::Open, "no key yet"),
+            (Some(Key { grants: reader, ..used }), StepState::Open, "no key yet"),
+        ] {
+            let keys: Vec<Key> = key.into_iter().collect();
+            let step = super::key(false, &keys, now);
+            assert_eq!(step.state, state, "{keys:?}: {}", step.finding);
+            assert!(step.finding.contains(says), "{keys:?}: {}", step.finding);
+        }
+        assert_eq!(super::key(true, &[], now).state, StepState::Passed);
+    }
 
     #[test]
     fn a_verdict_counts_what_is_missing() {

@@ -148,7 +148,7 @@ async fn known_or_waiting(
 ) -> Result<Found, Problem> {
     let identity: String = identity.chars().take(200).collect();
     let proposed = code::propose(&identity);
-    match intake.store.device_called(site, &identity, &proposed).await {
+    match intake.plans.called(site, identity.clone(), &proposed).await {
         // With a site's key only those that came by it: declared devices have keys
         // of their own, which must not be got round.
         Ok(device)
@@ -157,7 +157,7 @@ async fn known_or_waiting(
                 None => device.identity.as_deref() == Some(identity.as_str()),
             } =>
         {
-            return Ok(Ok(intake.plans.device(device.id).await?));
+            return Ok(Ok(intake.plans.device(device.device).await?));
         }
         Ok(device) => {
             let by = carrier.map_or("this sender", |c| c.code.as_str());

@@ -4,8 +4,6 @@ use super::SetUp;
 use crate::changes::{Change, Concerned};
 use crate::clock;
 use crate::problem::{Class, Problem};
-use lantern_core::intake::adapt;
-use lantern_core::series::Point;
 use lantern_core::{DeviceState, Moment, SignalId};
 use lantern_store::{Device, Removed, Signal, Site, StoreError};
 
