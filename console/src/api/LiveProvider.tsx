@@ -29,8 +29,8 @@ export function useLiveState(): LiveState {
   );
 }
 
-/** Calls `listener`, which must be stable, with all readings that come in. */
-export function useLiveReadings(listener: (readings: LiveReading[]) => void): void {
+/** Calls `listener`, which must be stable, with all readings that come in; it is told when only the newest are. */
+export function useLiveReadings(listener: (readings: LiveReading[], thinned: boolean) => void): void {
   const live = use(LiveContext);
   useEffect(() => live?.onReadings(listener), [live, listener]);
 }

@@ -50,7 +50,8 @@ const PAST: Partial<Record<string, boolean>> = {
   history: true,
 };
 
-type ReadingsListener = (readings: LiveReading[]) => void;
+/** `thinned` says that only the newest of each signal are told. */
+type ReadingsListener = (readings: LiveReading[], thinned: boolean) => void;
 
 /**
  * The live stream of one site. Puts values and presence into the live values, what else comes
@@ -157,7 +158,7 @@ export class LiveSite {
 
   #readings(event: ReadingsEvent): void {
     this.#values.takeReadings(event.readings);
-    this.#readingsListeners.forEach((listener) => listener(event.readings));
+    this.#readingsListeners.forEach((listener) => listener(event.readings, event.thinned));
     for (const { device } of event.readings) this.#moved.add(device);
     this.#refreshSoon();
   }

@@ -32,6 +32,7 @@ import type {
   WaitingDevice,
   Why,
 } from './schema';
+import { serviceNow } from '../format/clock';
 import type { Page } from './page';
 
 export const part = encodeURIComponent;
@@ -266,18 +267,28 @@ export interface Span {
 
 const inUnit = (unit: string | undefined) => (unit === undefined ? '' : `&unit=${part(unit)}`);
 
+/** A stretch of time, or the last so many milliseconds whenever it is asked. */
+export type Asked = Span | { last: number };
+
+function spanOf(asked: Asked): Span {
+  if (!('last' in asked)) return asked;
+  const now = serviceNow();
+  return { from: now - asked.last, to: now };
+}
+
 /** Summaries of a signal, in its own unit or another. */
 export const summary = (
   siteCode: string,
   device: string,
   signal: string,
-  span: Span,
+  asked: Asked,
   buckets: number,
   unit?: string,
 ) =>
   queryOptions({
-    queryKey: ['summary', siteCode, device, signal, span.from, span.to, buckets, unit],
+    queryKey: ['summary', siteCode, device, signal, asked, buckets, unit],
     queryFn: () => {
+      const span = spanOf(asked);
       const query = `from=${span.from / 1000}&to=${span.to / 1000}&buckets=${buckets}${inUnit(unit)}`;
       return api.get<SummarySet>(`${devicePath(siteCode, device)}/signals/${part(signal)}/summary?${query}`);
     },
@@ -289,12 +300,13 @@ export const readings = (
   siteCode: string,
   device: string,
   signal: string,
-  span: Span,
+  asked: Asked,
   { after, unit, all }: { after?: string | undefined; unit?: string | undefined; all?: boolean } = {},
 ) =>
   queryOptions({
-    queryKey: ['readings', siteCode, device, signal, span.from, span.to, after, unit, all],
+    queryKey: ['readings', siteCode, device, signal, asked, after, unit, all],
     queryFn: () => {
+      const span = spanOf(asked);
       const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=50${inUnit(unit)}`;
       const more = `${after === undefined ? '' : `&after=${part(after)}`}${all ? '&all=true' : ''}`;
       return api.get<Page<Reading>>(

@@ -9,17 +9,18 @@ import Typography from '@mui/material/Typography';
 import { useMemo, useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import type { Span } from '../../api/queries';
-import type { DeviceNow, SignalNow, SummarySet } from '../../api/schema';
+import type { DeviceNow, SignalNow } from '../../api/schema';
 import { Empty, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { inChosenUnit, readUnits, unitChoices, writeUnit, type ChosenUnits } from '../../format/otherUnits';
 import { isDrawn } from '../../format/number';
 import { dateTime, parseLocal } from '../../format/time';
-import { Pane } from './Pane';
+import { Pane } from '../../chart/Pane';
 import { ReadingsTable } from './ReadingsTable';
-import { axisTitle, columns, panes, story } from './series';
-import { SPANS, readShown, writeShown, type Shown, type SpanId } from './spans';
+import type { Pieces } from '../../chart/liveSummary';
+import { axisTitle, columns, panes, story } from '../../chart/series';
+import { SPANS, readShown, writeShown, type Shown, type SpanId } from '../../chart/spans';
 import { useHistory } from './useHistory';
 
 /** The history of a device: panes stacked by unit, and a table beside them. */
@@ -33,7 +34,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
   const drawn = useDrawn(device, chosen);
   const choose = (own: string, other: string) =>
     setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true });
-  const { span, bySignal, error, isPending } = useHistory(site.code, device.device, drawn, shown);
+  const { span, asked, bySignal, error, isPending } = useHistory(site.code, device.device, drawn, shown);
   const groups = useMemo(() => panes(drawn), [drawn]);
   if (drawn.length === 0)
     return <Empty title="Nothing to draw yet">Charts show numbers and flags. Declare a signal below.</Empty>;
@@ -63,7 +64,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
             />
           ))}
         </Box>
-        <ReadingsTable device={device} span={span} chosen={chosen} />
+        <ReadingsTable device={device} span={span} asked={asked} chosen={chosen} />
       </Box>
     </>
   );
@@ -123,7 +124,7 @@ type Drawn = SignalNow & { asked?: string; own?: string | undefined };
 interface PaneOfProps {
   pane: Drawn[];
   onUnit: (own: string, other: string) => void;
-  sets: Map<string, SummarySet | undefined>;
+  sets: Map<string, Pieces | undefined>;
   span: Span;
   interval: number;
   height: number;

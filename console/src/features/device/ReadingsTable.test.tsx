@@ -16,7 +16,7 @@ const POSITIONS = 'GET /sites/marlbeck/devices/tower/signals/pos/readings';
 
 const open = (answers: Record<string, unknown>) => {
   const asked = answering(answers);
-  show(<ReadingsTable device={DEVICE} span={SPAN} chosen={new Map() as never} />);
+  show(<ReadingsTable device={DEVICE} span={SPAN} asked={SPAN} chosen={new Map() as never} />);
   return asked;
 };
 const rows = () =>

@@ -12,25 +12,30 @@ import TableRow from '@mui/material/TableRow';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useCallback, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { readings, type Span } from '../../api/queries';
-import type { DeviceNow } from '../../api/schema';
+import { readings, type Asked, type Span } from '../../api/queries';
+import { useLiveReadings } from '../../api/LiveProvider';
+import type { DeviceNow, LiveReading } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';
 import { inChosenUnit, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, fineTime } from '../../format/time';
+import { useAskAgain } from './useAskAgain';
 import { causeInWords } from '../meaning/words';
 
 /** The readings of one signal in the time shown, newest first. */
 export function ReadingsTable({
   device,
   span,
+  asked,
   chosen,
 }: {
   device: DeviceNow;
   span: Span;
+  /** The time shown as it is asked for: one up to now is not asked for anew each second. */
+  asked: Asked;
   chosen: ChosenUnits;
 }) {
   const site = useSite();
@@ -41,10 +46,21 @@ export function ReadingsTable({
   const signal = found && inChosenUnit(found, chosen);
   const after = pages.at(-1);
   const { data, error } = useQuery({
-    ...readings(site.code, device.device, signal?.signal ?? '', span, { after, unit: signal?.asked, all }),
+    ...readings(site.code, device.device, signal?.signal ?? '', asked, { after, unit: signal?.asked, all }),
     enabled: signal !== undefined,
     gcTime: 10_000,
   });
+  const askAgain = useAskAgain('readings', site.code, device.device);
+  const shownCode = signal?.signal;
+  const isNewest = 'last' in asked && after === undefined;
+  const onReadings = useCallback(
+    (came: LiveReading[]) => {
+      const isOurs = came.some((one) => one.device === device.device && one.signal === shownCode);
+      if (isNewest && isOurs && shownCode !== undefined) askAgain(new Set([shownCode]));
+    },
+    [device.device, shownCode, isNewest, askAgain],
+  );
+  useLiveReadings(onReadings);
   if (!signal) return null;
   const choose = (code: string) => {
     setPages([]);

@@ -1,60 +1,79 @@
 import { useQueries } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useState } from 'react';
+import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { useLiveReadings } from '../../api/LiveProvider';
 import { summary, type Span } from '../../api/queries';
-import type { LiveReading, SignalNow, SummarySet } from '../../api/schema';
+import type { LiveReading, SignalNow } from '../../api/schema';
+import { LiveHistory } from '../../chart/liveHistory';
+import type { Pieces } from '../../chart/liveSummary';
+import { lengthOf, spanUpTo, type Shown } from '../../chart/spans';
 import { serviceNow } from '../../format/clock';
-import { spanUpTo, type Shown } from './spans';
+import { useAskAgain } from './useAskAgain';
 
 /** Buckets asked for: about one for two pixels of a wide chart. */
 const BUCKETS = 600;
 
-/** The time shown, which moves on with the clock or with each reading. */
-function useSpan(device: string, shown: Shown): Span {
-  const [now, setNow] = useState(() => serviceNow());
-  const span = shown.fixed ?? spanUpTo(shown.id, now);
-  const length = span.to - span.from;
-  // A bucket's width is soon enough for a long time, a second for a short one.
-  const patience = Math.max(1000, Math.min(60_000, length / BUCKETS));
-  const fixed = shown.fixed !== undefined;
-  useEffect(() => {
-    if (fixed) return;
-    const timer = setInterval(() => setNow(serviceNow()), Math.max(5_000, patience));
-    return () => clearInterval(timer);
-  }, [fixed, patience]);
-  const onReadings = useCallback(
-    (readings: LiveReading[]) => {
-      if (fixed || !readings.some((reading) => reading.device === device)) return;
-      setNow((before) => (serviceNow() - before >= patience * 0.9 ? serviceNow() : before));
-    },
-    [fixed, device, patience],
-  );
-  useLiveReadings(onReadings);
-  return span;
-}
+/** A signal as it is drawn; `asked` is the unit it is looked at in, if that is another. */
+type Drawn = SignalNow & { asked?: string };
 
-/** The history of some signals of a device over the time shown. */
-export function useHistory(
-  site: string,
-  device: string,
-  signals: (SignalNow & { asked?: string })[],
-  shown: Shown,
-) {
-  const span = useSpan(device, shown);
+/**
+ * The history of some signals of a device over the time shown. A time up to now moves on with
+ * the clock and with each reading, which the live stream brings: the service is asked once, and
+ * again only for what the stream cannot tell.
+ */
+export function useHistory(site: string, device: string, signals: Drawn[], shown: Shown) {
+  const isLive = shown.fixed === undefined;
+  const [history] = useState(() => new LiveHistory());
+  const version = useSyncExternalStore(history.subscribe, history.version);
+  const [now, setNow] = useState(() => serviceNow());
+  const asked = shown.fixed ?? { last: lengthOf(shown.id) };
   const results = useQueries({
     queries: signals.map((signal) => ({
-      ...summary(site, device, signal.signal, span, BUCKETS, signal.asked),
+      ...summary(site, device, signal.signal, asked, BUCKETS, signal.asked),
       gcTime: 10_000,
     })),
   });
-  const sets = results.map((result) => result.data);
+  const answers = results.map((result) => result.dataUpdatedAt).join();
+  useEffect(() => {
+    signals.forEach((signal, i) => history.know(signal.signal, results[i]?.data));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
+  }, [history, signals, answers]);
+  useClock(isLive ? lengthOf(shown.id) : undefined, setNow);
+  const askAgain = useAskAgain('summary', site, device);
+  const onReadings = useCallback(
+    (readings: LiveReading[], thinned: boolean) => {
+      const own = readings.filter((reading) => reading.device === device);
+      if (!isLive || own.length === 0) return;
+      const stale = history.take(own);
+      for (const signal of signals) {
+        const came = own.some((reading) => reading.signal === signal.signal);
+        // The service changes values into other units, and knows what was left out.
+        if (came && (thinned || signal.asked !== undefined)) stale.add(signal.signal);
+      }
+      askAgain(stale);
+      setNow(serviceNow());
+    },
+    [history, device, signals, isLive, askAgain],
+  );
+  useLiveReadings(onReadings);
+  const span: Span = shown.fixed ?? spanUpTo(shown.id, now);
+  const { from } = span;
+  const bySignal = useMemo(
+    () =>
+      new Map<string, Pieces | undefined>(signals.map(({ signal }) => [signal, history.of(signal, from)])),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- `version` changes whenever the history does
+    [history, signals, from, version],
+  );
   const error = results.find((result) => result.error)?.error;
-  const key = results.map((result) => result.dataUpdatedAt).join();
-  const bySignal = useMemo(() => {
-    const map = new Map<string, SummarySet | undefined>();
-    signals.forEach((signal, i) => map.set(signal.signal, sets[i]));
-    return map;
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- `key` changes whenever `sets` do
-  }, [signals, key]);
-  return { span, bySignal, error, isPending: results.some((result) => result.isPending) };
+  return { span, asked, bySignal, error, isPending: results.some((result) => result.isPending) };
+}
+
+/** Moves a chart of such a length on: by a pixel at a time, but not more often than each second. */
+function useClock(length: number | undefined, setNow: (now: number) => void) {
+  useEffect(() => {
+    if (length === undefined) return;
+    setNow(serviceNow());
+    const every = Math.max(1_000, Math.min(60_000, length / BUCKETS));
+    const timer = setInterval(() => setNow(serviceNow()), every);
+    return () => clearInterval(timer);
+  }, [length, setNow]);
 }

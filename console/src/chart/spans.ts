@@ -1,4 +1,4 @@
-import type { Span } from '../../api/queries';
+import type { Span } from '../api/queries';
 
 const MINUTE = 60_000;
 const DAY = 1440 * MINUTE;
@@ -40,8 +40,8 @@ export function writeShown(params: URLSearchParams, shown: Shown): URLSearchPara
   return next;
 }
 
+/** How long a span is, in milliseconds. */
+export const lengthOf = (id: SpanId): number => (SPANS.find((other) => other.id === id) ?? SPANS[3]).ms;
+
 /** The stretch of time a span up to `now` covers. */
-export const spanUpTo = (id: SpanId, now: number): Span => {
-  const span = SPANS.find((other) => other.id === id) ?? SPANS[3];
-  return { from: now - span.ms, to: now };
-};
+export const spanUpTo = (id: SpanId, now: number): Span => ({ from: now - lengthOf(id), to: now });

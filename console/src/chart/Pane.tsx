@@ -3,11 +3,11 @@ import { useColorScheme } from '@mui/material/styles';
 import { useEffect, useMemo, useRef } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
-import type { Span } from '../../api/queries';
-import type { SignalNow } from '../../api/schema';
-import { fixed, withUnit } from '../../format/number';
-import { dateTime } from '../../format/time';
-import { seriesColour, seriesDash } from '../../theme/series';
+import type { Span } from '../api/queries';
+import type { SignalNow } from '../api/schema';
+import { fixed, withUnit } from '../format/number';
+import { dateTime } from '../format/time';
+import { seriesColour, seriesDash } from '../theme/series';
 import { axisTitle, sideTitle, type Columns } from './series';
 
 const COLOURS = {
@@ -48,6 +48,7 @@ export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Pro
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const zoom = useRef(onZoom);
+  const lone = useRef(columns.lone);
   const { mode, systemMode } = useColorScheme();
   const scheme = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
   // Options are made anew only when what is drawn changes, not with each value.
@@ -64,7 +65,8 @@ export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Pro
 
   useEffect(() => {
     zoom.current = onZoom;
-  }, [onZoom]);
+    lone.current = columns.lone;
+  }, [onZoom, columns]);
 
   useEffect(() => {
     const element = host.current;
@@ -77,6 +79,7 @@ export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Pro
       width: element.clientWidth,
       readout: () => readout.current,
       onZoom: (s) => zoom.current(s),
+      lone: (line) => lone.current[line] ?? [],
     });
     const made = new uPlot(options, [[], ...pane.flatMap(() => [[], [], []])], element);
     plot.current = made;
@@ -121,9 +124,20 @@ interface OptionParts {
   scheme: 'light' | 'dark';
   readout: () => HTMLElement | null;
   onZoom: (span: Span) => void;
+  /** Places of a line's points that no line leads to. */
+  lone: (line: number) => number[];
 }
 
-function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: OptionParts): uPlot.Options {
+function paneOptions({
+  pane,
+  zone,
+  width,
+  height,
+  scheme,
+  readout,
+  onZoom,
+  lone,
+}: OptionParts): uPlot.Options {
   const colours = COLOURS[scheme];
   const isFlag = pane[0]?.type === 'flag';
   const axis = {
@@ -173,7 +187,10 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
             width: 1.75,
             dash: seriesDash(i),
             spanGaps: false,
-            points: { show: showPoints },
+            points: {
+              show: showPoints,
+              filter: (_: uPlot, __: number, all: boolean) => (all ? null : lone(i)),
+            },
             ...(step ? { paths: step } : {}),
           },
         ];
@@ -183,7 +200,7 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
       ? []
       : pane.map((_, i) => ({ series: [3 * i + 2, 3 * i + 1], fill: `${seriesColour(i, scheme)}33` })),
     hooks: {
-      draw: [(u) => nameLines(u, pane, scheme)],
+      draw: [(u) => drawLone(u, pane, scheme, lone), (u) => nameLines(u, pane, scheme)],
       setCursor: [(u) => tell(u, pane, zone, readout())],
       setSelect: [
         (u) => {
@@ -203,6 +220,31 @@ function paneOptions({ pane, zone, width, height, scheme, readout, onZoom }: Opt
 /** Single points are drawn where there are few enough to be told apart. */
 function showPoints(u: uPlot, _: number, from: number, to: number): boolean {
   return to - from < u.width / 12;
+}
+
+/** From least to most of a bucket that is alone, as the band of a line would show it. */
+function drawLone(
+  u: uPlot,
+  pane: SignalNow[],
+  scheme: 'light' | 'dark',
+  lone: (line: number) => number[],
+): void {
+  if (pane[0]?.type === 'flag') return;
+  u.ctx.save();
+  u.ctx.lineWidth = 1.75 * window.devicePixelRatio;
+  pane.forEach((_, i) => {
+    u.ctx.strokeStyle = seriesColour(i, scheme);
+    for (const place of lone(i)) {
+      const [at, min, max] = [u.data[0][place], u.data[3 * i + 1]?.[place], u.data[3 * i + 2]?.[place]];
+      if (at === undefined || typeof min !== 'number' || typeof max !== 'number' || min === max) continue;
+      const x = u.valToPos(at, 'x', true);
+      u.ctx.beginPath();
+      u.ctx.moveTo(x, u.valToPos(min, 'y', true));
+      u.ctx.lineTo(x, u.valToPos(max, 'y', true));
+      u.ctx.stroke();
+    }
+  });
+  u.ctx.restore();
 }
 
 function axisNumbers(splits: number[]): string[] {

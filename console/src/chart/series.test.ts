@@ -1,20 +1,17 @@
 import { describe, expect, test } from 'vitest';
-import type { Bucket, SignalNow, SummarySet } from '../../api/schema';
+import type { SignalNow } from '../api/schema';
+import type { Piece, Pieces } from './liveSummary';
 import { axisTitle, columns, panes, sideTitle, story } from './series';
 import { readShown, spanUpTo, writeShown } from './spans';
 
-const bucket = (second: number, value: number): Bucket => ({
+const bucket = (second: number, value: number): Piece => ({
   start_ms: second * 1000,
-  end_ms: (second + 1) * 1000,
   min: value - 1,
   max: value + 1,
   mean: value,
-  time_mean: value,
-  first: value,
-  last: value,
   count: 1,
 });
-const set = (width_s: number, ...buckets: Bucket[]): SummarySet => ({ from: '', to: '', width_s, buckets });
+const set = (width_s: number, ...pieces: Piece[]): Pieces => ({ width_s, pieces });
 const signal = (code: string, unit?: string, type: SignalNow['type'] = 'number'): SignalNow => ({
   signal: code,
   name: code,
@@ -37,6 +34,20 @@ describe('columns', () => {
     const burst = (second: number) => ({ ...bucket(second, 1), count: 500 });
     const bursts = set(10, burst(0), burst(10), burst(900), burst(910));
     expect(columns([bursts], 900).means[0]).toEqual([1, 1, null, 1, 1]);
+  });
+  test.each<[string, number[], number[]]>([
+    ['alone between two gaps', [0, 100, 200, 210], [0, 2]],
+    ['the only one', [50], [0]],
+    ['none in a line', [0, 10, 20], []],
+    ['the last', [0, 10, 200], [3]],
+  ])('a bucket without a line to it is known as such: %s', (_, seconds, lone) => {
+    const found = columns([set(10, ...seconds.map((second) => bucket(second, 1)))], 10);
+    expect(found.lone).toEqual([lone]);
+    expect(lone.map((place) => found.means[0]?.[place])).toEqual(lone.map(() => 1));
+  });
+  test('another signal between two of its points makes none of them lone', () => {
+    const found = columns([set(10, bucket(0, 1), bucket(20, 1)), set(10, bucket(10, 5))], 60);
+    expect(found.lone).toEqual([[], [1]]);
   });
   test('signals share the times', () => {
     const { times, mins } = columns([set(10, bucket(0, 1)), undefined, set(10, bucket(10, 5))], 60);

@@ -1,7 +1,8 @@
-import type { Bucket, SignalNow, SummarySet } from '../../api/schema';
-import { fixed, isDrawn, withUnit } from '../../format/number';
-import { shortTime } from '../../format/time';
-import { groupBy } from '../../groupBy';
+import type { SignalNow } from '../api/schema';
+import type { Piece, Pieces } from './liveSummary';
+import { fixed, isDrawn, withUnit } from '../format/number';
+import { shortTime } from '../format/time';
+import { groupBy } from '../groupBy';
 
 /** Columns of a chart: times in seconds, and for each signal mean, min, max. */
 export interface Columns {
@@ -9,6 +10,8 @@ export interface Columns {
   means: (number | null)[][];
   mins: (number | null)[][];
   maxs: (number | null)[][];
+  /** For each signal the places of buckets between two gaps: no line leads to them. */
+  lone: number[][];
 }
 
 /**
@@ -16,42 +19,46 @@ export interface Columns {
  * buckets and two and a half intervals without a reading is a gap and stays open;
  * between bursts of a waveform, longer than two buckets.
  */
-export function columns(sets: (SummarySet | undefined)[], intervalSeconds: number): Columns {
-  const rows = new Map<number, (Bucket | null | undefined)[]>();
+export function columns(sets: (Pieces | undefined)[], intervalSeconds: number): Columns {
+  const rows = new Map<number, (Piece | null | undefined)[]>();
   const row = (ms: number) => {
-    const known = rows.get(ms) ?? new Array<Bucket | null | undefined>(sets.length).fill(undefined);
+    const known = rows.get(ms) ?? new Array<Piece | null | undefined>(sets.length).fill(undefined);
     rows.set(ms, known);
     return known;
   };
   sets.forEach((set, i) => {
-    // Buckets of the calendar have no one width; they are for tables.
-    if (set?.width_s === undefined) return;
-    const { width_s } = set;
+    if (set === undefined) return;
+    const { width_s, pieces } = set;
     // Bursts of samples far closer together than messages are lines of their own.
-    const isBursts = median(set.buckets.map((b) => b.count)) > 4 * Math.max(1, width_s / intervalSeconds);
+    const isBursts = median(pieces.map((b) => b.count)) > 4 * Math.max(1, width_s / intervalSeconds);
     const longest = Math.max(2 * width_s, isBursts ? 0 : 2.5 * intervalSeconds) * 1000;
-    set.buckets.forEach((bucket, at) => {
-      const centre = bucket.start_ms + width_s * 500;
-      row(centre)[i] = bucket;
-      const next = set.buckets[at + 1];
-      if (next && next.start_ms - bucket.start_ms > longest) row(centre + width_s * 1000)[i] = null;
+    pieces.forEach((piece, at) => {
+      const centre = piece.start_ms + width_s * 500;
+      row(centre)[i] = piece;
+      const next = pieces[at + 1];
+      if (next && next.start_ms - piece.start_ms > longest) row(centre + width_s * 1000)[i] = null;
     });
   });
   const times = [...rows.keys()].sort((a, b) => a - b);
-  const pick = (of: (bucket: Bucket) => number) =>
-    // `undefined` lets the line run on, `null` breaks it: that is uPlot's way.
-    sets.map((_, i) =>
-      times.map((time) => {
-        const bucket = rows.get(time)?.[i];
-        return bucket ? of(bucket) : bucket;
-      }),
-    ) as (number | null)[][];
+  const inOrder = sets.map((_, i) => times.map((time) => rows.get(time)?.[i]));
+  // `undefined` lets the line run on, `null` breaks it: that is uPlot's way.
+  const pick = (of: (piece: Piece) => number) =>
+    inOrder.map((column) => column.map((piece) => (piece ? of(piece) : piece))) as (number | null)[][];
   return {
     times: times.map((ms) => ms / 1000),
-    means: pick((bucket) => bucket.mean),
-    mins: pick((bucket) => bucket.min),
-    maxs: pick((bucket) => bucket.max),
+    means: pick((piece) => piece.mean),
+    mins: pick((piece) => piece.min),
+    maxs: pick((piece) => piece.max),
+    lone: inOrder.map(lonePlaces),
   };
+}
+
+/** Places of pieces with a gap, or nothing at all, on both sides. */
+function lonePlaces(column: (Piece | null | undefined)[]): number[] {
+  const told = column.flatMap((piece, place) => (piece === undefined ? [] : [{ piece, place }]));
+  return told.flatMap(({ piece, place }, i) =>
+    piece && !told[i - 1]?.piece && !told[i + 1]?.piece ? [place] : [],
+  );
 }
 
 function median(numbers: number[]): number {
@@ -59,24 +66,24 @@ function median(numbers: number[]): number {
 }
 
 /** What happened to a signal over the time shown, in a sentence. */
-export function story(signal: SignalNow, set: SummarySet | undefined, zone: string, now: number): string {
-  const [first, last] = [set?.buckets[0], set?.buckets.at(-1)];
+export function story(signal: SignalNow, set: Pieces | undefined, zone: string, now: number): string {
+  const [first, last] = [set?.pieces[0], set?.pieces.at(-1)];
   if (!set || !first || !last) return `${signal.name}: no readings in this time.`;
   if (signal.type === 'flag') {
     const share =
-      set.buckets.reduce((sum, b) => sum + b.mean * b.count, 0) /
-      set.buckets.reduce((sum, b) => sum + b.count, 0);
+      set.pieces.reduce((sum, b) => sum + b.mean * b.count, 0) /
+      set.pieces.reduce((sum, b) => sum + b.count, 0);
     return `${signal.name}: yes in ${fixed(share * 100, 1)} % of its readings.`;
   }
   const text = (value: number) => withUnit(fixed(value, signal.decimals), signal.symbol);
-  const lowest = set.buckets.reduce((a, b) => (b.min < a.min ? b : a));
-  const highest = set.buckets.reduce((a, b) => (b.max > a.max ? b : a));
+  const lowest = set.pieces.reduce((a, b) => (b.min < a.min ? b : a));
+  const highest = set.pieces.reduce((a, b) => (b.max > a.max ? b : a));
   const change = last.mean - first.mean;
   const moved =
     Number(change.toFixed(signal.decimals)) === 0
       ? 'ended where it began'
       : `${change > 0 ? 'rose' : 'fell'} ${text(Math.abs(change))}`;
-  const at = (bucket: Bucket) => shortTime(bucket.start_ms, zone, now);
+  const at = (bucket: Piece) => shortTime(bucket.start_ms, zone, now);
   return `${signal.name} ${moved}, lowest ${text(lowest.min)} at ${at(lowest)}, highest ${text(highest.max)} at ${at(highest)}.`;
 }
 

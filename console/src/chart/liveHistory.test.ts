@@ -1,0 +1,85 @@
+import { expect, test, vi } from 'vitest';
+import type { LiveReading, SummarySet } from '../api/schema';
+import { LiveHistory } from './liveHistory';
+
+const second = (at: number) => new Date(at * 1000).toISOString();
+const answer = (to: number): SummarySet => ({ from: second(0), to: second(to), width_s: 2, buckets: [] });
+const reading = (at: number, value: LiveReading['value'] = 1, signal = 'level'): LiveReading => ({
+  device: 'tower',
+  signal,
+  at: second(at),
+  value,
+});
+const starts = (history: LiveHistory, signal = 'level') =>
+  history.of(signal, 0)?.pieces.map((piece) => piece.start_ms / 1000);
+
+test('readings are taken in after the answer, and those who look are told', () => {
+  const history = new LiveHistory();
+  const listener = vi.fn();
+  const leave = history.subscribe(listener);
+  history.know('level', answer(10));
+  expect(history.take([reading(12), reading(14)])).toEqual(new Set());
+  expect(starts(history)).toEqual([12, 14]);
+  expect([listener.mock.calls.length, history.version()]).toEqual([2, 2]);
+  leave();
+  history.take([reading(16)]);
+  expect(listener.mock.calls.length).toBe(2);
+});
+
+test('what came while an answer was under way is in it once', () => {
+  const history = new LiveHistory();
+  history.know('level', answer(10));
+  history.take([reading(12), reading(21), reading(22)]);
+  // The service had all up to 20 when it answered.
+  history.know('level', answer(20));
+  expect(starts(history)).toEqual([20, 22]);
+});
+
+test('what came before the first answer is not lost', () => {
+  const history = new LiveHistory();
+  history.take([reading(11)]);
+  history.know('level', answer(10));
+  expect(starts(history)).toEqual([10]);
+});
+
+test('only the service knows what a late reading makes of the past', () => {
+  const history = new LiveHistory();
+  history.know('level', answer(10));
+  history.know('temp', answer(10));
+  expect(history.take([reading(5), reading(11, 2, 'temp')])).toEqual(new Set(['level']));
+});
+
+test.each<[LiveReading['value'], number | undefined]>([
+  [true, 1],
+  [false, 0],
+  [2.5, 2.5],
+  ['calm', undefined],
+  [{ latitude: 54.5, longitude: -2.3 }, undefined],
+])('%o is drawn as %o', (value, drawn) => {
+  const history = new LiveHistory();
+  history.know('level', answer(10));
+  history.take([reading(12, value)]);
+  expect(history.of('level', 0)?.pieces[0]?.mean).toBe(drawn);
+});
+
+test('the same answer again changes nothing, and what is not looked at is not drawn', () => {
+  const history = new LiveHistory();
+  const same = answer(10);
+  history.know('level', same);
+  history.take([reading(12)]);
+  history.know('level', same);
+  expect(starts(history)).toEqual([12]);
+  history.take([reading(12, 1, 'other')]);
+  expect(history.of('other', 0)).toBeUndefined();
+  history.know('level', undefined);
+  expect(history.of('level', 0)).toBeUndefined();
+});
+
+test('however much comes, as much is kept as an answer under way can need', () => {
+  const history = new LiveHistory();
+  for (let i = 0; i < 5000; i += 1) history.take([reading(10 + i)]);
+  history.know('level', answer(10));
+  const kept = starts(history) ?? [];
+  expect(kept.at(-1)).toBe(5008);
+  expect(kept.length).toBeLessThanOrEqual(501);
+});

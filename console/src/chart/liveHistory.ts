@@ -1,0 +1,74 @@
+import type { LiveReading, SummarySet } from '../api/schema';
+import { LiveSummary, type LivePoint, type Pieces } from './liveSummary';
+
+/** Readings of a signal that are kept until an answer that was under way has come. */
+const KEPT = 500;
+
+/** A signal whose history is looked at. */
+interface Followed {
+  set: SummarySet;
+  live: LiveSummary;
+}
+
+/**
+ * The histories of some signals of a device, which grow with what the live stream brings. An
+ * answer of the service takes the place of what there was; what came while it was under way is
+ * taken in again.
+ */
+export class LiveHistory {
+  #followed = new Map<string, Followed>();
+  #recent = new Map<string, LivePoint[]>();
+  #listeners = new Set<() => void>();
+  #version = 0;
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.#listeners.add(listener);
+    return () => this.#listeners.delete(listener);
+  };
+
+  /** Another number whenever something has changed. */
+  version = (): number => this.#version;
+
+  /** Takes in what the service says of a signal; `undefined` if that is not known. */
+  know(signal: string, set: SummarySet | undefined): void {
+    if (this.#followed.get(signal)?.set === set) return;
+    if (set === undefined) {
+      this.#followed.delete(signal);
+    } else {
+      const live = new LiveSummary(set);
+      const asked = Date.parse(set.to);
+      this.#recent.get(signal)?.forEach((point) => point.at >= asked && live.take(point));
+      this.#followed.set(signal, { set, live });
+    }
+    this.#changed();
+  }
+
+  /** Takes readings in, and gives the signals of which only the service can tell how they are now. */
+  take(readings: LiveReading[]): Set<string> {
+    const stale = new Set<string>();
+    let isChanged = false;
+    for (const { signal, at, value } of readings) {
+      if (typeof value !== 'number' && typeof value !== 'boolean') continue;
+      const point = { at: Date.parse(at), value: Number(value) };
+      const recent = this.#recent.get(signal) ?? [];
+      recent.push(point);
+      this.#recent.set(signal, recent.length > 2 * KEPT ? recent.slice(-KEPT) : recent);
+      const followed = this.#followed.get(signal);
+      if (followed === undefined) continue;
+      if (followed.live.take(point)) isChanged = true;
+      else stale.add(signal);
+    }
+    if (isChanged) this.#changed();
+    return stale;
+  }
+
+  /** What is known of a signal after a time. */
+  of(signal: string, from: number): Pieces | undefined {
+    return this.#followed.get(signal)?.live.from(from);
+  }
+
+  #changed(): void {
+    this.#version += 1;
+    this.#listeners.forEach((listener) => listener());
+  }
+}
