@@ -1,5 +1,4 @@
 import Box from '@mui/material/Box';
-import { useColorScheme } from '@mui/material/styles';
 import { useEffect, useMemo, useRef } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
@@ -8,6 +7,7 @@ import type { SignalNow } from '../api/schema';
 import { fixed, withUnit } from '../format/number';
 import { dateTime } from '../format/time';
 import { seriesColour, seriesDash } from '../theme/series';
+import { useScheme } from './useScheme';
 import { axisTitle, sideTitle, type Columns } from './series';
 
 const COLOURS = {
@@ -19,8 +19,8 @@ const SECOND = 1;
 const MINUTE = 60 * SECOND;
 const HOUR = 60 * MINUTE;
 const DAY = 24 * HOUR;
-/** Room at the right for the names of lines, if there are several. */
-const labelRoom = (pane: SignalNow[], width: number) => (pane.length < 2 ? 16 : width < 500 ? 90 : 128);
+/** Room at the right for the names of lines, if a pane of the chart has several. */
+const labelRoom = (isNamed: boolean, width: number) => (!isNamed ? 16 : width < 500 ? 90 : 128);
 
 /** How times are written on the axis, from a year down: 24-hour clock, ISO order. */
 const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
@@ -38,19 +38,20 @@ interface Props {
   span: Span;
   zone: string;
   height: number;
+  /** Some pane of the chart has names at its right: all leave room, so that their times align. */
+  isNamed: boolean;
   onZoom: (span: Span) => void;
   summary: string;
 }
 
 /** One pane of a chart: signals of one unit against time. */
-export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Props) {
+export function Pane({ pane, columns, span, zone, height, isNamed, onZoom, summary }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const zoom = useRef(onZoom);
   const lone = useRef(columns.lone);
-  const { mode, systemMode } = useColorScheme();
-  const scheme = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
+  const scheme = useScheme();
   // Options are made anew only when what is drawn changes, not with each value.
   const identity = JSON.stringify(
     pane.map(({ signal, name, symbol, type, decimals }) => [signal, name, symbol, type, decimals]),
@@ -76,6 +77,7 @@ export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Pro
       zone,
       height,
       scheme,
+      isNamed,
       width: element.clientWidth,
       readout: () => readout.current,
       onZoom: (s) => zoom.current(s),
@@ -91,12 +93,12 @@ export function Pane({ pane, columns, span, zone, height, onZoom, summary }: Pro
       plot.current = null;
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `identity` stands for `pane`
-  }, [identity, zone, height, scheme]);
+  }, [identity, zone, height, scheme, isNamed]);
 
   useEffect(() => {
     plot.current?.setData(data, false);
     plot.current?.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
-  }, [data, span.from, span.to, identity, zone, height, scheme]);
+  }, [data, span.from, span.to, identity, zone, height, scheme, isNamed]);
 
   return (
     <Box component="figure" sx={{ m: 0, mb: 1 }}>
@@ -122,6 +124,7 @@ interface OptionParts {
   width: number;
   height: number;
   scheme: 'light' | 'dark';
+  isNamed: boolean;
   readout: () => HTMLElement | null;
   onZoom: (span: Span) => void;
   /** Places of a line's points that no line leads to. */
@@ -134,6 +137,7 @@ function paneOptions({
   width,
   height,
   scheme,
+  isNamed,
   readout,
   onZoom,
   lone,
@@ -150,7 +154,7 @@ function paneOptions({
   return {
     width,
     height,
-    padding: [8, labelRoom(pane, width), 0, 0],
+    padding: [8, labelRoom(isNamed, width), 0, 0],
     tzDate: (seconds) => uPlot.tzDate(new Date(seconds * 1000), zone),
     legend: { show: false },
     cursor: { sync: { key: 'history' }, drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
@@ -275,7 +279,7 @@ function nameLines(u: uPlot, pane: SignalNow[], scheme: 'light' | 'dark'): void 
     const at = Math.max(y, lowest + 15 * ratio);
     lowest = at;
     u.ctx.fillStyle = colour;
-    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (labelRoom(pane, u.width) - 8) * ratio);
+    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (labelRoom(true, u.width) - 8) * ratio);
   }
   u.ctx.restore();
 }

@@ -109,7 +109,7 @@ export function axisTitle(pane: SignalNow[]): string {
 /** The same beside the axis, where there is less room: the unit alone if the names do not fit. */
 export function sideTitle(pane: SignalNow[]): string {
   const title = axisTitle(pane);
-  if (title.length <= 36) return title;
+  if (title.length <= 24) return title;
   const symbol = pane[0]?.symbol ?? '';
   return symbol === '' ? `${pane.length} signals` : `in ${symbol}`;
 }

@@ -1,25 +1,29 @@
 import Box from '@mui/material/Box';
 import type { Trace } from '../api/schema';
+import type { Picture } from '../chart/picture';
+import { BarePicture } from '../chart/svg/BarePicture';
 import { fixed } from '../format/number';
 
 const WIDTH = 240;
 const HEIGHT = 40;
 
-/** Runs of neighbouring points, broken where there is no value. */
-function runs(means: (number | null)[], y: (value: number) => number): string[] {
-  const paths: string[] = [];
-  let path = '';
-  means.forEach((mean, i) => {
-    if (mean === null) {
-      if (path) paths.push(path);
-      path = '';
-      return;
-    }
-    const x = (i / Math.max(1, means.length - 1)) * WIDTH;
-    path += `${path ? 'L' : 'M'}${x.toFixed(1)} ${y(mean).toFixed(1)}`;
-  });
-  if (path) paths.push(path);
-  return paths;
+/** A trace as a line without axes; one that does not vary lies in the middle. */
+export function tracePicture(means: (number | null)[]): Picture {
+  const values = means.filter((mean) => mean !== null);
+  const [low, high] = [Math.min(...values), Math.max(...values)];
+  const pad = (high - low) * 0.08 || 1;
+  return {
+    across: { kind: 'number', low: 0, high: Math.max(1, means.length - 1), title: '' },
+    up: [low - pad, high + pad],
+    layers: [
+      {
+        kind: 'line',
+        name: '',
+        tone: 'trace',
+        places: means.map((mean, i) => (mean === null ? null : ([i, mean] as const))),
+      },
+    ],
+  };
 }
 
 /** The last two hours of a signal as a small line; its scale is said on hover. */
@@ -42,32 +46,9 @@ export function TraceLine({
       </Box>
     );
   }
-  const [min, max] = [Math.min(...values), Math.max(...values)];
-  const y = (value: number) =>
-    max === min ? HEIGHT / 2 : HEIGHT - 3 - ((value - min) / (max - min)) * (HEIGHT - 6);
   const scale =
-    `${trace.signal}, last two hours: from ${fixed(min, decimals)} to ${fixed(max, decimals)} ${symbol}`.trim();
+    `${trace.signal}, last two hours: from ${fixed(Math.min(...values), decimals)} to ${fixed(Math.max(...values), decimals)} ${symbol}`.trim();
   return (
-    <Box
-      component="svg"
-      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      preserveAspectRatio="none"
-      role="img"
-      aria-label={scale}
-      sx={{ width: '100%', height: HEIGHT, display: 'block', color: 'secondary.main' }}
-    >
-      <title>{scale}</title>
-      {runs(trace.means, y).map((path) => (
-        <path
-          key={path}
-          d={path}
-          fill="none"
-          stroke="currentColor"
-          strokeWidth={1.5}
-          strokeLinecap="round"
-          vectorEffect="non-scaling-stroke"
-        />
-      ))}
-    </Box>
+    <BarePicture picture={tracePicture(trace.means)} label={scale} width={WIDTH} height={HEIGHT} isWide />
   );
 }

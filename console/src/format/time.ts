@@ -38,8 +38,16 @@ export function parseLocal(text: string, zone: string): number | undefined {
   if (!match) return undefined;
   const asUtc = Date.parse(`${match[1]}T${(match[2] ?? '00:00').padStart(5, '0')}Z`);
   if (Number.isNaN(asUtc)) return undefined;
-  const offset = (ms: number) =>
-    Date.parse(`${dateTime(ms, zone).replace(' ', 'T')}Z`) - Math.floor(ms / 1000) * 1000;
+  return fromWall(asUtc, zone);
+}
+
+/** What the clocks of a zone show, as if they were those of UTC. */
+export const wallTime = (at: number, zone: string): number =>
+  Date.parse(`${dateTime(at, zone).replace(' ', 'T')}Z`) + (((at % 1000) + 1000) % 1000);
+
+/** The moment at which the clocks of a zone show a {@link wallTime}. */
+export function fromWall(wall: number, zone: string): number {
+  const offset = (at: number) => wallTime(at, zone) - at;
   // The offset at about that time is close enough to find the exact one.
-  return asUtc - offset(asUtc - offset(asUtc));
+  return wall - offset(wall - offset(wall));
 }

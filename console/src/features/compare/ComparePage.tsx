@@ -6,13 +6,14 @@ import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { comparison } from '../../api/queries';
 import type { Compared, Comparison } from '../../api/schema';
-import { Plot } from '../../components/Plot';
+import { PictureView } from '../../chart/svg/PictureView';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { fixed, grouped, withUnit, worked } from '../../format/number';
 import { CalibrationOffer } from './CalibrationOffer';
+import { differencesPicture } from './pictures';
 import { Scatter } from './Scatter';
 import { SignalField } from './SignalField';
 import { inSentence } from './sentence';
@@ -186,7 +187,6 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
     ],
     ['Lag', lag(figures)],
   ];
-  const centre = other.differences.map(({ start_ms, mean }): [number, number] => [start_ms, mean]);
   return (
     <>
       <Typography sx={{ mb: 2 }}>{inSentence(found, other)}</Typography>
@@ -210,13 +210,10 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
         }}
       >
         <Box>
-          <Plot
-            label={`Difference over time: ${inSentence(found, other)}`}
+          <PictureView
+            picture={differencesPicture(found, other, zone)}
             title={unit === '' ? 'Difference' : `Difference (${unit})`}
-            zone={zone}
-            span={{ from: Date.parse(found.from), to: Date.parse(found.to) }}
-            lines={[{ name: 'difference', points: centre }]}
-            band={other.differences.map(({ start_ms, min, max }) => [start_ms, min, max])}
+            label={`Difference over time: ${inSentence(found, other)}`}
             height={330}
           />
           <Typography variant="body2" color="textSecondary">

@@ -60,6 +60,7 @@ export function HistorySection({ device }: { device: DeviceNow }) {
               span={span}
               interval={device.interval_s}
               height={groups.length > 2 ? 190 : 240}
+              isNamed={groups.some((group) => group.length > 1)}
               onZoom={(fixed) => show({ fixed })}
             />
           ))}
@@ -128,10 +129,11 @@ interface PaneOfProps {
   span: Span;
   interval: number;
   height: number;
+  isNamed: boolean;
   onZoom: (span: Span) => void;
 }
 
-function PaneOf({ pane, onUnit, sets, span, interval, height, onZoom }: PaneOfProps) {
+function PaneOf({ pane, onUnit, sets, span, interval, height, isNamed, onZoom }: PaneOfProps) {
   const { zone } = useSite();
   const own = useMemo(() => pane.map((signal) => sets.get(signal.signal)), [pane, sets]);
   const data = useMemo(() => columns(own, interval), [own, interval]);
@@ -144,6 +146,7 @@ function PaneOf({ pane, onUnit, sets, span, interval, height, onZoom }: PaneOfPr
         span={span}
         zone={zone}
         height={height}
+        isNamed={isNamed}
         onZoom={onZoom}
         summary={told}
       />

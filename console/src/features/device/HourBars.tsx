@@ -1,63 +1,52 @@
-import Box from '@mui/material/Box';
-import { useTheme } from '@mui/material/styles';
 import type { Link } from '../../api/schema';
+import type { Picture } from '../../chart/picture';
+import { BarePicture } from '../../chart/svg/BarePicture';
 import { dateTime } from '../../format/time';
 
 const HOUR = 3_600_000;
-const WIDTH = 6;
-const GAP = 1;
-const HEIGHT = 26;
+const HOURS = 24;
+
+/** Below this part of its messages an hour stands out. */
+const LOW = 0.9;
+
+/** The last 24 hours as bars, each as full as the part of its messages that came. */
+export function hoursPicture(hours: Link['hours'], now: number, zone: string): Picture {
+  const first = Math.floor(now / HOUR) - HOURS + 1;
+  const bars = Array.from({ length: HOURS }, (_, place) => {
+    const from = (first + place) * HOUR;
+    const hour = hours.find((hour) => Date.parse(hour.from) === from);
+    const at = dateTime(from, zone);
+    const part = hour === undefined ? null : (hour.delivery_ratio ?? 1);
+    return {
+      from,
+      to: from + HOUR,
+      part,
+      tone: part !== null && part < LOW ? ('low' as const) : ('trace' as const),
+      title: hour
+        ? `${at}: ${hour.received} came, ${hour.lost} lost, ${hour.repeated} again`
+        : `${at}: no message`,
+    };
+  });
+  const span = { from: first * HOUR, to: (first + HOURS) * HOUR };
+  return { across: { kind: 'time', span, zone }, up: [0, 1], layers: [{ kind: 'bars', bars }] };
+}
 
 /**
  * The part of the messages that came, hour by hour: a full bar is all of them, and
  * what is missing at its top is what was lost. Hours without a message are a dot.
  */
 export function HourBars({ hours, now, zone }: { hours: Link['hours']; now: number; zone: string }) {
-  const theme = useTheme();
-  const first = Math.floor(now / HOUR) - 23;
-  const places = Array.from({ length: 24 }, (_, place) => {
-    const from = (first + place) * HOUR;
-    return { from, hour: hours.find((hour) => Date.parse(hour.from) === from) };
-  });
-  const ratios = hours.map((hour) => hour.delivery_ratio ?? 1);
-  const least = ratios.length === 0 ? 1 : Math.min(...ratios);
+  const least = Math.min(1, ...hours.map((hour) => hour.delivery_ratio ?? 1));
   return (
-    <Box
-      component="svg"
-      role="img"
-      aria-label={
+    <BarePicture
+      picture={hoursPicture(hours, now, zone)}
+      label={
         hours.length === 0
           ? 'No message in 24 hours'
           : `Delivered by hour: at least ${(least * 100).toFixed(0)} % in each`
       }
-      viewBox={`0 0 ${24 * (WIDTH + GAP)} ${HEIGHT}`}
-      sx={{ width: 24 * (WIDTH + GAP), height: HEIGHT, display: 'block' }}
-    >
-      {places.map(({ from, hour }, place) => {
-        const x = place * (WIDTH + GAP);
-        const at = dateTime(new Date(from).toISOString(), zone);
-        if (hour === undefined)
-          return (
-            <circle key={from} cx={x + WIDTH / 2} cy={HEIGHT - 2} r={1} fill={theme.palette.text.secondary}>
-              <title>{`${at}: no message`}</title>
-            </circle>
-          );
-        const ratio = hour.delivery_ratio ?? 1;
-        const came = Math.max(1, ratio * HEIGHT);
-        return (
-          <g key={from}>
-            <title>{`${at}: ${hour.received} came, ${hour.lost} lost, ${hour.repeated} again`}</title>
-            <rect x={x} y={0} width={WIDTH} height={HEIGHT} fill={theme.palette.divider} />
-            <rect
-              x={x}
-              y={HEIGHT - came}
-              width={WIDTH}
-              height={came}
-              fill={ratio < 0.9 ? theme.palette.primary.main : theme.palette.secondary.main}
-            />
-          </g>
-        );
-      })}
-    </Box>
+      width={168}
+      height={26}
+    />
   );
 }

@@ -6,10 +6,11 @@ import TableContainer from '@mui/material/TableContainer';
 import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
-import type { DryRunResult, Reading } from '../../api/schema';
-import { Plot, type Mark } from '../../components/Plot';
+import type { DryRunResult } from '../../api/schema';
+import { PictureView } from '../../chart/svg/PictureView';
 import { asSent, grouped, worked } from '../../format/number';
 import { dateTime } from '../../format/time';
+import { dryRunPicture } from './dryRunPicture';
 import { caughtInWords, causeInWords } from './words';
 
 interface Props {
@@ -34,16 +35,10 @@ export function DryRun({ result, zone, symbol }: Props) {
         </Typography>
       ))}
       {result.readings > 0 && (
-        <Plot
-          label={`What it would be, beside what it is now, with ${grouped(caught)} caught`}
-          zone={zone}
-          span={{ from: Date.parse(result.from), to: Date.parse(result.to) }}
+        <PictureView
+          picture={dryRunPicture(result, zone)}
           title={symbol === '' ? 'Value' : `Value (${symbol})`}
-          lines={[
-            { name: 'now', points: points(result.curve_now) },
-            { name: 'then', points: points(result.curve) },
-          ]}
-          marks={marks(result.examples)}
+          label={`What it would be, beside what it is now, with ${grouped(caught)} caught`}
         />
       )}
       {result.examples.length > 0 && (
@@ -73,14 +68,5 @@ export function DryRun({ result, zone, symbol }: Props) {
         </TableContainer>
       )}
     </Box>
-  );
-}
-
-const points = (readings: Reading[]): [number, number][] =>
-  readings.flatMap(({ at, value }) => (typeof value === 'number' ? [[Date.parse(at), value]] : []));
-
-function marks(examples: Reading[]): Mark[] {
-  return examples.flatMap(({ at, value, quality }) =>
-    typeof value === 'number' ? [{ at: Date.parse(at), value, isHollow: quality === 'suspect' }] : [],
   );
 }

@@ -1,0 +1,151 @@
+import Box from '@mui/material/Box';
+import { useTheme } from '@mui/material/styles';
+import { scaleLinear } from 'd3-scale';
+import { useEffect, useRef, useState } from 'react';
+import { fixed } from '../../format/number';
+import { apart, type Across, type Picture } from '../picture';
+import { timeTicks } from '../timeTicks';
+import { Layers, useColour, type Scales } from './Layers';
+
+const LEFT = 64;
+const TOP = 10;
+const FONT_SIZE = 13;
+/** Room at the right for the names of lines. */
+const NAMES = 56;
+
+interface Props {
+  picture: Picture;
+  title: string;
+  /** What it shows, in words. */
+  label: string;
+  height?: number;
+}
+
+/** A picture with its axes, as wide as there is room. */
+export function PictureView({ picture, title, label, height = 220 }: Props) {
+  const { ref, width } = useWidth();
+  return (
+    <Box component="figure" sx={{ m: 0, my: 1 }}>
+      <Box component="figcaption" sx={{ fontWeight: 650 }}>
+        {title}
+      </Box>
+      <Box ref={ref} sx={{ minHeight: height }}>
+        {width > 0 && <Drawing picture={picture} label={label} width={width} height={height} />}
+      </Box>
+    </Box>
+  );
+}
+
+interface DrawingProps {
+  picture: Picture;
+  label: string;
+  width: number;
+  height: number;
+}
+
+/** The drawing itself, of a given size: also what is saved or printed. */
+export function Drawing({ picture, label, width, height }: DrawingProps) {
+  const names = picture.layers.filter((layer) => layer.kind === 'line' && layer.name !== '');
+  const right = names.length > 1 ? NAMES : 12;
+  const bottom = height - (picture.across.kind === 'time' ? 28 : 48);
+  const { across, up } = picture;
+  const [from, to] = across.kind === 'time' ? [across.span.from, across.span.to] : [across.low, across.high];
+  const x = scaleLinear([from, to], [LEFT, width - right]);
+  const y = scaleLinear(up, [bottom, TOP]);
+  const scales: Scales = { x, y, top: TOP, bottom };
+  return (
+    <svg width={width} height={height} role="img" aria-label={label}>
+      <Up ticks={y.ticks(5)} y={y} right={width - right} />
+      <AcrossAxis across={across} ticks={x.ticks(5)} x={x} ends={[TOP, bottom]} width={width - right} />
+      <Layers layers={picture.layers} scales={scales} />
+      {names.length > 1 && <Names picture={picture} y={y} left={width - right + 6} />}
+    </svg>
+  );
+}
+
+function useText() {
+  const { vars, palette } = useTheme();
+  const colours = vars?.palette ?? palette;
+  return { text: { fill: colours.text.secondary, fontSize: FONT_SIZE }, grid: colours.divider };
+}
+
+function Up({ ticks, y, right }: { ticks: number[]; y: (value: number) => number; right: number }) {
+  const { text, grid } = useText();
+  const decimals = decimalsOf(ticks);
+  return ticks.map((value) => (
+    <g key={value}>
+      <line x1={LEFT} x2={right} y1={y(value)} y2={y(value)} stroke={grid} />
+      <text x={LEFT - 8} y={y(value) + 4} textAnchor="end" {...text}>
+        {fixed(value, decimals)}
+      </text>
+    </g>
+  ));
+}
+
+interface AcrossProps {
+  across: Across;
+  ticks: number[];
+  x: (at: number) => number;
+  ends: [top: number, bottom: number];
+  width: number;
+}
+
+function AcrossAxis({ across, ticks, x, ends: [top, bottom], width }: AcrossProps) {
+  const { text, grid } = useText();
+  const marks =
+    across.kind === 'time'
+      ? timeTicks(across.span, across.zone, Math.max(2, Math.floor((width - LEFT) / 80)))
+      : ticks.map((at) => ({ at, text: fixed(at, decimalsOf(ticks)) }));
+  return (
+    <>
+      {marks.map(({ at, text: mark }) => (
+        <g key={at}>
+          <line x1={x(at)} x2={x(at)} y1={top} y2={bottom} stroke={grid} />
+          <text x={x(at)} y={bottom + 18} textAnchor="middle" {...text}>
+            {mark}
+          </text>
+        </g>
+      ))}
+      {across.kind === 'number' && (
+        <text x={(LEFT + width) / 2} y={bottom + 42} textAnchor="middle" {...text}>
+          {across.title}
+        </text>
+      )}
+    </>
+  );
+}
+
+/** Each line's name at its right end. */
+function Names({ picture, y, left }: { picture: Picture; y: (value: number) => number; left: number }) {
+  const colour = useColour();
+  const labels = picture.layers.flatMap((layer) => {
+    if (layer.kind !== 'line') return [];
+    const last = layer.places.findLast((place) => place !== null);
+    return last ? [{ name: layer.name, tone: layer.tone, y: y(last[1]) }] : [];
+  });
+  return apart(labels, FONT_SIZE + 2).map((label) => (
+    <text key={label.name} x={left} y={label.y + 4} fontSize={FONT_SIZE} fill={colour(label.tone)}>
+      {label.name}
+    </text>
+  ));
+}
+
+/** Decimals that tell the marks of an axis apart. */
+export function decimalsOf(ticks: number[]): number {
+  const step = Math.abs((ticks[1] ?? 1) - (ticks[0] ?? 0)) || 1;
+  return Math.min(9, Math.max(0, Math.ceil(-Math.log10(step) - 1e-9)));
+}
+
+/** The width there is. */
+function useWidth() {
+  const ref = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(0);
+  useEffect(() => {
+    const element = ref.current;
+    if (!element) return;
+    const resized = new ResizeObserver(() => setWidth(element.clientWidth));
+    resized.observe(element);
+    return () => resized.disconnect();
+  }, []);
+  return { ref, width };
+}
