@@ -193,6 +193,8 @@ function paneOptions({
             spanGaps: false,
             points: {
               show: showPoints,
+              size: 5,
+              fill: stroke,
               filter: (_: uPlot, __: number, all: boolean) => (all ? null : lone(i)),
             },
             ...(step ? { paths: step } : {}),

@@ -52,17 +52,19 @@ function One({ layer, scales, colour }: OneProps) {
             fill="none"
             stroke={colour(layer.tone)}
             strokeWidth={layer.look === 'thick' ? 2 : 1.75}
-            strokeDasharray={
-              layer.look === 'dotted'
-                ? '2 4'
-                : typeof layer.tone === 'number'
-                  ? seriesDash(layer.tone).join(' ')
-                  : undefined
-            }
+            strokeDasharray={dashes(layer)}
             strokeLinejoin="round"
             vectorEffect="non-scaling-stroke"
           />
-          <Dots places={lone(layer.places)} scales={scales} fill={colour(layer.tone)} />
+          <path
+            data-lone
+            d={lonePath(layer.places, scales)}
+            fill="none"
+            stroke={colour(layer.tone)}
+            strokeWidth={4.5}
+            strokeLinecap="round"
+            vectorEffect="non-scaling-stroke"
+          />
         </>
       );
     case 'band':
@@ -81,6 +83,12 @@ function One({ layer, scales, colour }: OneProps) {
     case 'bars':
       return <Bars bars={layer.bars} scales={scales} colour={colour} />;
   }
+}
+
+/** Lines of a chart differ in their dashes, too. */
+function dashes({ look, tone }: Extract<Layer, { kind: 'line' }>): string | undefined {
+  if (look === 'dotted') return '2 4';
+  return look === undefined && typeof tone === 'number' ? seriesDash(tone).join(' ') : undefined;
 }
 
 interface DotsProps {
@@ -158,9 +166,14 @@ export const bandPath = (
     .y0((range) => y(range?.[1] ?? 0))
     .y1((range) => y(range?.[2] ?? 0))(ranges) ?? '';
 
-/** Places of a line with a gap on both sides: no line shows them. */
-export const lone = (places: (Place | null)[]): Place[] =>
-  places.filter(
-    (place, i): place is Place =>
-      place !== null && (places[i - 1] ?? null) === null && (places[i + 1] ?? null) === null,
-  );
+/**
+ * Dots for places of a line with a gap on both sides, which no line shows. Strokes without
+ * length are round whatever the scale.
+ */
+export const lonePath = (places: (Place | null)[], { x, y }: Pick<Scales, 'x' | 'y'>): string =>
+  places
+    .map((place, i) => {
+      const isLone = place !== null && !places[i - 1] && !places[i + 1];
+      return isLone ? `M${x(place[0]).toFixed(1)} ${y(place[1]).toFixed(1)}h0` : '';
+    })
+    .join('');
