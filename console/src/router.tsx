@@ -62,6 +62,12 @@ export const router = createBrowserRouter([
                 lazy: async () => ({ Component: (await import('./features/meaning/SignalPage')).SignalPage }),
               },
               {
+                path: 'charts',
+                lazy: async () => ({
+                  Component: (await import('./features/charts/ChartsPage')).ChartsPage,
+                }),
+              },
+              {
                 path: 'compare',
                 lazy: async () => ({
                   Component: (await import('./features/compare/ComparePage')).ComparePage,

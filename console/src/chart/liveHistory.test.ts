@@ -10,14 +10,14 @@ const reading = (at: number, value: LiveReading['value'] = 1, signal = 'level'):
   at: second(at),
   value,
 });
-const starts = (history: LiveHistory, signal = 'level') =>
+const starts = (history: LiveHistory, signal = 'tower/level') =>
   history.of(signal, 0)?.pieces.map((piece) => piece.start_ms / 1000);
 
 test('readings are taken in after the answer, and those who look are told', () => {
   const history = new LiveHistory();
   const listener = vi.fn();
   const leave = history.subscribe(listener);
-  history.know('level', answer(10));
+  history.know('tower/level', answer(10));
   expect(history.take([reading(12), reading(14)])).toEqual(new Set());
   expect(starts(history)).toEqual([12, 14]);
   expect([listener.mock.calls.length, history.version()]).toEqual([2, 2]);
@@ -28,25 +28,25 @@ test('readings are taken in after the answer, and those who look are told', () =
 
 test('what came while an answer was under way is in it once', () => {
   const history = new LiveHistory();
-  history.know('level', answer(10));
+  history.know('tower/level', answer(10));
   history.take([reading(12), reading(21), reading(22)]);
   // The service had all up to 20 when it answered.
-  history.know('level', answer(20));
+  history.know('tower/level', answer(20));
   expect(starts(history)).toEqual([20, 22]);
 });
 
 test('what came before the first answer is not lost', () => {
   const history = new LiveHistory();
   history.take([reading(11)]);
-  history.know('level', answer(10));
+  history.know('tower/level', answer(10));
   expect(starts(history)).toEqual([10]);
 });
 
 test('only the service knows what a late reading makes of the past', () => {
   const history = new LiveHistory();
-  history.know('level', answer(10));
-  history.know('temp', answer(10));
-  expect(history.take([reading(5), reading(11, 2, 'temp')])).toEqual(new Set(['level']));
+  history.know('tower/level', answer(10));
+  history.know('tower/temp', answer(10));
+  expect(history.take([reading(5), reading(11, 2, 'temp')])).toEqual(new Set(['tower/level']));
 });
 
 test.each<[LiveReading['value'], number | undefined]>([
@@ -57,28 +57,28 @@ test.each<[LiveReading['value'], number | undefined]>([
   [{ latitude: 54.5, longitude: -2.3 }, undefined],
 ])('%o is drawn as %o', (value, drawn) => {
   const history = new LiveHistory();
-  history.know('level', answer(10));
+  history.know('tower/level', answer(10));
   history.take([reading(12, value)]);
-  expect(history.of('level', 0)?.pieces[0]?.mean).toBe(drawn);
+  expect(history.of('tower/level', 0)?.pieces[0]?.mean).toBe(drawn);
 });
 
 test('the same answer again changes nothing, and what is not looked at is not drawn', () => {
   const history = new LiveHistory();
   const same = answer(10);
-  history.know('level', same);
+  history.know('tower/level', same);
   history.take([reading(12)]);
-  history.know('level', same);
+  history.know('tower/level', same);
   expect(starts(history)).toEqual([12]);
   history.take([reading(12, 1, 'other')]);
-  expect(history.of('other', 0)).toBeUndefined();
-  history.know('level', undefined);
-  expect(history.of('level', 0)).toBeUndefined();
+  expect(history.of('tower/other', 0)).toBeUndefined();
+  history.know('tower/level', undefined);
+  expect(history.of('tower/level', 0)).toBeUndefined();
 });
 
 test('however much comes, as much is kept as an answer under way can need', () => {
   const history = new LiveHistory();
   for (let i = 0; i < 5000; i += 1) history.take([reading(10 + i)]);
-  history.know('level', answer(10));
+  history.know('tower/level', answer(10));
   const kept = starts(history) ?? [];
   expect(kept.at(-1)).toBe(5008);
   expect(kept.length).toBeLessThanOrEqual(501);

@@ -1,4 +1,5 @@
 import type { LiveReading, SummarySet } from '../api/schema';
+import { keyOf } from './drawn';
 import { LiveSummary, type LivePoint, type Pieces } from './liveSummary';
 
 /** Readings of a signal that are kept until an answer that was under way has come. */
@@ -11,7 +12,7 @@ interface Followed {
 }
 
 /**
- * The histories of some signals of a device, which grow with what the live stream brings. An
+ * The histories of some signals, named `device/signal`, which grow with what the live stream brings. An
  * answer of the service takes the place of what there was; what came while it was under way is
  * taken in again.
  */
@@ -47,7 +48,8 @@ export class LiveHistory {
   take(readings: LiveReading[]): Set<string> {
     const stale = new Set<string>();
     let isChanged = false;
-    for (const { signal, at, value } of readings) {
+    for (const { device, signal: code, at, value } of readings) {
+      const signal = keyOf({ device, signal: code });
       if (typeof value !== 'number' && typeof value !== 'boolean') continue;
       const point = { at: Date.parse(at), value: Number(value) };
       const recent = this.#recent.get(signal) ?? [];

@@ -23,17 +23,17 @@ const signal = (code: string, unit?: string, type: SignalNow['type'] = 'number')
 
 describe('columns', () => {
   test('gaps stay open', () => {
-    const { times, means } = columns([set(10, bucket(0, 1), bucket(10, 2), bucket(100, 3))], 10);
+    const { times, means } = columns([set(10, bucket(0, 1), bucket(10, 2), bucket(100, 3))], [10, 10, 10]);
     expect(times).toEqual([5, 15, 25, 105]);
     expect(means[0]).toEqual([1, 2, null, 3]);
   });
   test('a slow device has no gaps between its readings', () => {
-    expect(columns([set(10, bucket(0, 1), bucket(60, 2))], 60).means[0]).toEqual([1, 2]);
+    expect(columns([set(10, bucket(0, 1), bucket(60, 2))], [60, 60, 60]).means[0]).toEqual([1, 2]);
   });
   test('bursts of a waveform are lines of their own', () => {
     const burst = (second: number) => ({ ...bucket(second, 1), count: 500 });
     const bursts = set(10, burst(0), burst(10), burst(900), burst(910));
-    expect(columns([bursts], 900).means[0]).toEqual([1, 1, null, 1, 1]);
+    expect(columns([bursts], [900, 900, 900]).means[0]).toEqual([1, 1, null, 1, 1]);
   });
   test.each<[string, number[], number[]]>([
     ['alone between two gaps', [0, 100, 200, 210], [0, 2]],
@@ -41,16 +41,16 @@ describe('columns', () => {
     ['none in a line', [0, 10, 20], []],
     ['the last', [0, 10, 200], [3]],
   ])('a bucket without a line to it is known as such: %s', (_, seconds, lone) => {
-    const found = columns([set(10, ...seconds.map((second) => bucket(second, 1)))], 10);
+    const found = columns([set(10, ...seconds.map((second) => bucket(second, 1)))], [10, 10, 10]);
     expect(found.lone).toEqual([lone]);
     expect(lone.map((place) => found.means[0]?.[place])).toEqual(lone.map(() => 1));
   });
   test('another signal between two of its points makes none of them lone', () => {
-    const found = columns([set(10, bucket(0, 1), bucket(20, 1)), set(10, bucket(10, 5))], 60);
+    const found = columns([set(10, bucket(0, 1), bucket(20, 1)), set(10, bucket(10, 5))], [60, 60, 60]);
     expect(found.lone).toEqual([[], [1]]);
   });
   test('signals share the times', () => {
-    const { times, mins } = columns([set(10, bucket(0, 1)), undefined, set(10, bucket(10, 5))], 60);
+    const { times, mins } = columns([set(10, bucket(0, 1)), undefined, set(10, bucket(10, 5))], [60, 60, 60]);
     expect(times).toEqual([5, 15]);
     expect(mins).toEqual([
       [0, undefined],

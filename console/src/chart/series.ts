@@ -15,11 +15,12 @@ export interface Columns {
 }
 
 /**
- * Puts summaries of several signals on one axis of time. A time longer than two
+ * Puts summaries of several signals on one axis of time; `intervals` are the seconds after which
+ * each reports. A time longer than two
  * buckets and two and a half intervals without a reading is a gap and stays open;
  * between bursts of a waveform, longer than two buckets.
  */
-export function columns(sets: (Pieces | undefined)[], intervalSeconds: number): Columns {
+export function columns(sets: (Pieces | undefined)[], intervals: number[]): Columns {
   const rows = new Map<number, (Piece | null | undefined)[]>();
   const row = (ms: number) => {
     const known = rows.get(ms) ?? new Array<Piece | null | undefined>(sets.length).fill(undefined);
@@ -29,9 +30,10 @@ export function columns(sets: (Pieces | undefined)[], intervalSeconds: number): 
   sets.forEach((set, i) => {
     if (set === undefined) return;
     const { width_s, pieces } = set;
+    const interval = intervals[i] ?? 0;
     // Bursts of samples far closer together than messages are lines of their own.
-    const isBursts = median(pieces.map((b) => b.count)) > 4 * Math.max(1, width_s / intervalSeconds);
-    const longest = Math.max(2 * width_s, isBursts ? 0 : 2.5 * intervalSeconds) * 1000;
+    const isBursts = median(pieces.map((b) => b.count)) > 4 * Math.max(1, width_s / interval);
+    const longest = Math.max(2 * width_s, isBursts ? 0 : 2.5 * interval) * 1000;
     pieces.forEach((piece, at) => {
       const centre = piece.start_ms + width_s * 500;
       row(centre)[i] = piece;

@@ -20,6 +20,7 @@ function findings(site: Site, devices: DeviceNow[], words: string): Find[] {
   const base = `/sites/${site.code}`;
   const all: Find[] = [
     { to: base, name: 'Lamp room', kind: 'page' },
+    { to: `${base}/charts`, name: 'Charts', kind: 'page' },
     { to: `${base}/arrivals`, name: 'Arrivals', kind: 'page' },
     { to: `${base}/set-up`, name: 'Set-up', kind: 'page' },
     { to: `${base}/compare`, name: 'Compare signals', kind: 'page' },

@@ -26,6 +26,7 @@ function places(site: Site) {
   const base = `/sites/${site.code}`;
   return [
     { to: base, label: 'Lamp room', end: true },
+    { to: `${base}/charts`, label: 'Charts', end: false },
     { to: `${base}/arrivals`, label: 'Arrivals', end: false, count: site.arrivals },
     { to: `${base}/set-up`, label: 'Set-up', end: false },
   ];

@@ -22,7 +22,7 @@ import { useSite } from '../../components/siteContext';
 import { shown, withUnit } from '../../format/number';
 import { inChosenUnit, type ChosenUnits } from '../../format/otherUnits';
 import { dateTime, fineTime } from '../../format/time';
-import { useAskAgain } from './useAskAgain';
+import { useAskAgain } from '../../chart/useAskAgain';
 import { causeInWords } from '../meaning/words';
 
 /** The readings of one signal in the time shown, newest first. */
@@ -50,13 +50,13 @@ export function ReadingsTable({
     enabled: signal !== undefined,
     gcTime: 10_000,
   });
-  const askAgain = useAskAgain('readings', site.code, device.device);
+  const askAgain = useAskAgain('readings', site.code);
   const shownCode = signal?.signal;
   const isNewest = 'last' in asked && after === undefined;
   const onReadings = useCallback(
     (came: LiveReading[]) => {
       const isOurs = came.some((one) => one.device === device.device && one.signal === shownCode);
-      if (isNewest && isOurs && shownCode !== undefined) askAgain(new Set([shownCode]));
+      if (isNewest && isOurs && shownCode !== undefined) askAgain(new Set([`${device.device}/${shownCode}`]));
     },
     [device.device, shownCode, isNewest, askAgain],
   );

@@ -1,14 +1,15 @@
 import { act, screen } from '@testing-library/react';
 import { afterEach, beforeEach, expect, test, vi } from 'vitest';
-import type { LiveReading } from '../../api/schema';
-import { aSignal } from '../../testing';
-import { answering, show } from '../../testing-dom';
-import type { Shown } from '../../chart/spans';
+import type { LiveReading } from '../api/schema';
+import { aSignal } from '../testing';
+import { answering, show } from '../testing-dom';
+import type { Shown } from './spans';
+import type { Drawn } from './drawn';
 import { useHistory } from './useHistory';
 
 type Listener = (readings: LiveReading[], thinned: boolean) => void;
 const stream = vi.hoisted(() => ({ listener: undefined as Listener | undefined }));
-vi.mock('../../api/LiveProvider', () => ({
+vi.mock('../api/LiveProvider', () => ({
   useLiveReadings: (listener: Listener) => {
     stream.listener = listener;
   },
@@ -17,8 +18,9 @@ vi.mock('../../api/LiveProvider', () => ({
 const NOW = Date.parse('2026-05-01T12:00:00Z');
 const SUMMARY = '/sites/marlbeck/devices/tower/signals/level/summary';
 const SET = { from: '2026-05-01T11:50:00Z', to: '2026-05-01T12:00:00Z', width_s: 2, buckets: [] };
-const OWN = [aSignal()];
-const IN_FEET = [aSignal({ asked: '[ft_i]' } as never)];
+const LEVEL = { ...aSignal(), device: 'tower', interval_s: 30 };
+const OWN: Drawn[] = [LEVEL];
+const IN_FEET: Drawn[] = [{ ...LEVEL, asked: '[ft_i]' }];
 
 beforeEach(() =>
   vi.useFakeTimers({
@@ -28,11 +30,11 @@ beforeEach(() =>
 );
 afterEach(() => vi.useRealTimers());
 
-function History({ shown, signals = OWN }: { shown: Shown; signals?: typeof OWN }) {
-  const { span, bySignal } = useHistory('marlbeck', 'tower', signals, shown);
+function History({ shown, signals = OWN }: { shown: Shown; signals?: Drawn[] }) {
+  const { span, sets } = useHistory('marlbeck', signals, shown);
   const drawn =
-    bySignal
-      .get('level')
+    sets
+      .get('tower/level')
       ?.pieces.map((piece) => piece.mean)
       .join() ?? 'unknown';
   return <p>{`${drawn} from ${new Date(span.from).toISOString().slice(11, 19)}`}</p>;

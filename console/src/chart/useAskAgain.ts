@@ -4,8 +4,8 @@ import { useCallback, useEffect, useRef } from 'react';
 /** How often something is asked for again, at most, in milliseconds. */
 const AGAIN = 5_000;
 
-/** Asks the service again for something of some signals of a device, together and not too often. */
-export function useAskAgain(what: 'summary' | 'readings', site: string, device: string) {
+/** Asks the service again for something of signals, named `device/signal`, together and not too often. */
+export function useAskAgain(what: 'summary' | 'readings', site: string) {
   const cache = useQueryClient();
   const waiting = useRef({ signals: new Set<string>(), timer: undefined as number | undefined });
   useEffect(() => {
@@ -22,11 +22,14 @@ export function useAskAgain(what: 'summary' | 'readings', site: string, device: 
       if (current.signals.size === 0 || current.timer !== undefined) return;
       current.timer = window.setTimeout(() => {
         current.timer = undefined;
-        for (const signal of current.signals)
-          void cache.invalidateQueries({ queryKey: [what, site, device, signal] });
+        for (const key of current.signals) {
+          const slash = key.indexOf('/');
+          const named = [key.slice(0, slash), key.slice(slash + 1)];
+          void cache.invalidateQueries({ queryKey: [what, site, ...named] });
+        }
         current.signals.clear();
       }, AGAIN);
     },
-    [cache, what, site, device],
+    [cache, what, site],
   );
 }

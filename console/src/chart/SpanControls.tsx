@@ -1,0 +1,100 @@
+import Button from '@mui/material/Button';
+import Stack from '@mui/material/Stack';
+import TextField from '@mui/material/TextField';
+import ToggleButton from '@mui/material/ToggleButton';
+import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
+import { useState } from 'react';
+import type { Span } from '../api/queries';
+import { serviceNow } from '../format/clock';
+import { dateTime, parseLocal } from '../format/time';
+import { SPANS, type Shown, type SpanId } from './spans';
+
+interface ControlsProps {
+  shown: Shown;
+  span: Span;
+  zone: string;
+  onShow: (shown: Shown) => void;
+}
+
+/** The time that is shown: the last stretch up to now, or a typed one. */
+export function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
+  const length = span.to - span.from;
+  const move = (share: number) => {
+    const to = Math.min(span.to + share * length, serviceNow());
+    onShow({ fixed: { from: to - length, to } });
+  };
+  return (
+    <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: 'wrap', alignItems: 'center', mb: 2 }}>
+      <ToggleButtonGroup
+        exclusive
+        size="small"
+        value={shown.id ?? null}
+        onChange={(_, id: SpanId | null) => id && onShow({ id })}
+        aria-label="Time shown"
+        sx={{ flexWrap: 'wrap' }}
+      >
+        {SPANS.map(({ id, label, words }) => (
+          <ToggleButton
+            key={id}
+            value={id}
+            aria-label={`The last ${words}`}
+            sx={{ textTransform: 'none', px: 1.25 }}
+          >
+            {label}
+          </ToggleButton>
+        ))}
+      </ToggleButtonGroup>
+      <Button size="small" onClick={() => move(-0.5)}>
+        Earlier
+      </Button>
+      <Button size="small" onClick={() => move(0.5)} disabled={!shown.fixed}>
+        Later
+      </Button>
+      <LocalTime
+        label="From"
+        at={span.from}
+        zone={zone}
+        onChange={(from) => from < span.to && onShow({ fixed: { from, to: span.to } })}
+      />
+      <LocalTime
+        label="To"
+        at={span.to}
+        zone={zone}
+        onChange={(to) => to > span.from && onShow({ fixed: { from: span.from, to } })}
+      />
+    </Stack>
+  );
+}
+
+/** A time of the site, to be seen and changed with the keyboard. */
+function LocalTime({
+  label,
+  at,
+  zone,
+  onChange,
+}: {
+  label: string;
+  at: number;
+  zone: string;
+  onChange: (at: number) => void;
+}) {
+  // While it is being typed the text is the typist's; else it follows the chart.
+  const [typed, setTyped] = useState<string | null>(null);
+  const entered = typed === null ? undefined : parseLocal(typed, zone);
+  const finish = () => {
+    if (entered !== undefined) onChange(entered);
+    setTyped(null);
+  };
+  return (
+    <TextField
+      label={label}
+      value={typed ?? dateTime(at, zone).slice(0, 16)}
+      error={typed !== null && entered === undefined}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={finish}
+      onKeyDown={(event) => event.key === 'Enter' && finish()}
+      slotProps={{ htmlInput: { title: 'Date and time at the site, such as 2026-05-01 14:02' } }}
+      sx={{ width: 172 }}
+    />
+  );
+}

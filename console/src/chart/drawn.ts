@@ -1,0 +1,52 @@
+import type { DeviceNow, SignalNow } from '../api/schema';
+import { isDrawn } from '../format/number';
+import { inChosenUnit, type ChosenUnits } from '../format/otherUnits';
+
+/** A signal as it is drawn: in the unit that was chosen, with its own kept. */
+export type Drawn = SignalNow & {
+  device: string;
+  interval_s: number;
+  /** The unit the service is asked for, if it is not the signal's own. */
+  asked?: string;
+  own?: string | undefined;
+};
+
+/** Device and signal, such as `tower/level`. */
+export const keyOf = ({ device, signal }: { device: string; signal: string }): string =>
+  `${device}/${signal}`;
+
+/** A signal of a device as it is drawn. */
+const drawn = (device: DeviceNow, signal: SignalNow, chosen: ChosenUnits, isNamed: boolean): Drawn => {
+  const { signal: code, name, type, unit, symbol, decimals } = signal;
+  const plain = {
+    signal: code,
+    name: isNamed ? `${device.name}: ${name}` : name,
+    type,
+    symbol,
+    decimals,
+    device: device.device,
+    interval_s: device.interval_s,
+    ...(unit === undefined ? {} : { unit }),
+  };
+  return { ...inChosenUnit(plain, chosen), own: unit };
+};
+
+/** All signals of a device that a chart can show. */
+export const drawnOf = (device: DeviceNow, chosen: ChosenUnits): Drawn[] =>
+  device.signals.filter(isDrawn).map((signal) => drawn(device, signal, chosen, false));
+
+/**
+ * Signals of any devices that are wanted as `device/signal`, in that order; what is not there is
+ * left out. Where there are several devices, names say which.
+ */
+export function drawnAmong(devices: DeviceNow[], wanted: string[], chosen: ChosenUnits): Drawn[] {
+  const found = wanted.flatMap((key) => {
+    const device = devices.find((device) => key.startsWith(`${device.device}/`));
+    const signal = device?.signals
+      .filter(isDrawn)
+      .find((signal) => keyOf({ ...signal, device: device.device }) === key);
+    return device && signal ? [{ device, signal }] : [];
+  });
+  const isNamed = new Set(found.map(({ device }) => device.device)).size > 1;
+  return found.map(({ device, signal }) => drawn(device, signal, chosen, isNamed));
+}
