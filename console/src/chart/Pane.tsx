@@ -3,10 +3,11 @@ import { useEffect, useMemo, useRef } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../api/queries';
-import type { SignalNow } from '../api/schema';
 import { fixed, withUnit } from '../format/number';
 import { dateTime } from '../format/time';
 import { seriesColour, seriesDash } from '../theme/series';
+import { axisNumbers } from './axisNumbers';
+import { fullName, shortNames, type Drawn } from './drawn';
 import { useScheme } from './useScheme';
 import { axisTitle, sideTitle, type Columns } from './series';
 
@@ -20,7 +21,9 @@ const MINUTE = 60 * SECOND;
 const HOUR = 60 * MINUTE;
 const DAY = 24 * HOUR;
 /** Room at the right for the names of lines, if a pane of the chart has several. */
-const labelRoom = (isNamed: boolean, width: number) => (!isNamed ? 16 : width < 500 ? 90 : 128);
+const labelRoom = (isNamed: boolean, width: number) => (!isNamed || width < NARROW ? 16 : 150);
+/** Where charts are so narrow, names stand under the title instead. */
+const NARROW = 500;
 
 /** How times are written on the axis, from a year down: 24-hour clock, ISO order. */
 const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
@@ -33,7 +36,7 @@ const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
 ];
 
 interface Props {
-  pane: SignalNow[];
+  pane: Drawn[];
   columns: Columns;
   span: Span;
   zone: string;
@@ -54,7 +57,7 @@ export function Pane({ pane, columns, span, zone, height, isNamed, onZoom, summa
   const scheme = useScheme();
   // Options are made anew only when what is drawn changes, not with each value.
   const identity = JSON.stringify(
-    pane.map(({ signal, name, symbol, type, decimals }) => [signal, name, symbol, type, decimals]),
+    pane.map((signal) => [signal.signal, fullName(signal), signal.symbol, signal.type, signal.decimals]),
   );
   const data = useMemo<uPlot.AlignedData>(
     () => [
@@ -108,6 +111,7 @@ export function Pane({ pane, columns, span, zone, height, isNamed, onZoom, summa
         </Box>
         <Box ref={readout} component="span" data-readout sx={{ color: 'text.secondary' }} />
       </Box>
+      {pane.length > 1 && <Legend pane={pane} scheme={scheme} />}
       <Box
         ref={host}
         role="img"
@@ -118,8 +122,29 @@ export function Pane({ pane, columns, span, zone, height, isNamed, onZoom, summa
   );
 }
 
+/** Which line is which, where there is no room beside them. */
+function Legend({ pane, scheme }: { pane: Drawn[]; scheme: 'light' | 'dark' }) {
+  return (
+    <Box aria-hidden sx={{ display: { xs: 'flex', sm: 'none' }, flexWrap: 'wrap', columnGap: 2 }}>
+      {shortNames(pane).map((name, i) => (
+        <Box key={name} component="span" sx={{ color: seriesColour(i, scheme), fontSize: 13 }}>
+          <svg width={22} height={8} aria-hidden>
+            <path
+              d="M0 4h20"
+              stroke={seriesColour(i, scheme)}
+              strokeWidth={2}
+              strokeDasharray={seriesDash(i).join(' ')}
+            />
+          </svg>
+          {name}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
 interface OptionParts {
-  pane: SignalNow[];
+  pane: Drawn[];
   zone: string;
   width: number;
   height: number;
@@ -186,7 +211,7 @@ function paneOptions({
           edge,
           edge,
           {
-            label: signal.name,
+            label: fullName(signal),
             stroke,
             width: 1.75,
             dash: seriesDash(i),
@@ -229,12 +254,7 @@ function showPoints(u: uPlot, _: number, from: number, to: number): boolean {
 }
 
 /** From least to most of a bucket that is alone, as the band of a line would show it. */
-function drawLone(
-  u: uPlot,
-  pane: SignalNow[],
-  scheme: 'light' | 'dark',
-  lone: (line: number) => number[],
-): void {
+function drawLone(u: uPlot, pane: Drawn[], scheme: 'light' | 'dark', lone: (line: number) => number[]): void {
   if (pane[0]?.type === 'flag') return;
   u.ctx.save();
   u.ctx.lineWidth = 1.75 * window.devicePixelRatio;
@@ -253,22 +273,17 @@ function drawLone(
   u.ctx.restore();
 }
 
-function axisNumbers(splits: number[]): string[] {
-  const step = Math.abs((splits[1] ?? 1) - (splits[0] ?? 0)) || 1;
-  const decimals = Math.min(6, Math.max(0, Math.ceil(-Math.log10(step) - 1e-9)));
-  return splits.map((split) => fixed(split, decimals));
-}
-
 /** Writes each line's name at its right end, apart from each other. */
-function nameLines(u: uPlot, pane: SignalNow[], scheme: 'light' | 'dark'): void {
-  if (pane.length < 2) return;
+function nameLines(u: uPlot, pane: Drawn[], scheme: 'light' | 'dark'): void {
+  if (pane.length < 2 || u.width < NARROW) return;
+  const names = shortNames(pane);
   const ratio = window.devicePixelRatio;
-  const labels = pane.flatMap((signal, i) => {
+  const labels = pane.flatMap((_, i) => {
     const last = (u.data[3 * i + 3] as (number | null | undefined)[]).findLast(
       (value) => typeof value === 'number',
     );
     return typeof last === 'number'
-      ? [{ name: signal.name, colour: seriesColour(i, scheme), y: u.valToPos(last, 'y', true) }]
+      ? [{ name: names[i] ?? '', colour: seriesColour(i, scheme), y: u.valToPos(last, 'y', true) }]
       : [];
   });
   labels.sort((a, b) => a.y - b.y);
@@ -281,13 +296,22 @@ function nameLines(u: uPlot, pane: SignalNow[], scheme: 'light' | 'dark'): void 
     const at = Math.max(y, lowest + 15 * ratio);
     lowest = at;
     u.ctx.fillStyle = colour;
-    u.ctx.fillText(name, u.bbox.left + u.bbox.width + 6 * ratio, at, (labelRoom(true, u.width) - 8) * ratio);
+    const room = (labelRoom(true, u.width) - 8) * ratio;
+    u.ctx.fillText(fitting(u.ctx, name, room), u.bbox.left + u.bbox.width + 6 * ratio, at);
   }
   u.ctx.restore();
 }
 
+/** As much of a text as there is room for. */
+function fitting(context: CanvasRenderingContext2D, text: string, room: number): string {
+  if (context.measureText(text).width <= room) return text;
+  let end = text.length;
+  while (end > 1 && context.measureText(`${text.slice(0, end)}…`).width > room) end -= 1;
+  return `${text.slice(0, end).trimEnd()}…`;
+}
+
 /** Says the values under the cursor beside the title, where nothing has to move for them. */
-function tell(u: uPlot, pane: SignalNow[], zone: string, element: HTMLElement | null): void {
+function tell(u: uPlot, pane: Drawn[], zone: string, element: HTMLElement | null): void {
   if (!element) return;
   const at = u.cursor.idx;
   const time = at == null ? undefined : u.data[0][at];
@@ -295,13 +319,15 @@ function tell(u: uPlot, pane: SignalNow[], zone: string, element: HTMLElement | 
     element.textContent = '';
     return;
   }
+  const names = shortNames(pane);
   const parts = pane.map((signal, i) => {
+    const name = names[i] ?? '';
     const [min, max, mean] = [1, 2, 3].map((k) => u.data[3 * i + k]?.[at]);
-    if (typeof mean !== 'number') return `${signal.name} —`;
-    if (signal.type === 'flag') return `${signal.name} ${mean >= 0.5 ? 'yes' : 'no'}`;
+    if (typeof mean !== 'number') return `${name} —`;
+    if (signal.type === 'flag') return `${name} ${mean >= 0.5 ? 'yes' : 'no'}`;
     const text = withUnit(fixed(mean, signal.decimals), signal.symbol);
     const spread = typeof min === 'number' && typeof max === 'number' && max > min;
-    return `${signal.name} ${text}${spread ? ` (${fixed(min, signal.decimals)} to ${fixed(max, signal.decimals)})` : ''}`;
+    return `${name} ${text}${spread ? ` (${fixed(min, signal.decimals)} to ${fixed(max, signal.decimals)})` : ''}`;
   });
   element.textContent = `${dateTime(time * 1000, zone)}: ${parts.join(', ')}`;
 }

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import { aDevice, aSignal } from '../testing';
-import { drawnAmong, drawnOf, keyOf } from './drawn';
+import { drawnAmong, drawnOf, fullName, keyOf, paneName, shortNames } from './drawn';
 
 const TOWER = aDevice({
   device: 'tower',
@@ -39,11 +39,33 @@ test.each<[string[], string[]]>([
   [['tower/level', 'tower/gone', 'gone/level', 'tower/mode', 'tower'], [aSignal().name]],
   [[], []],
 ])('of many %o are %o', (wanted, names) => {
-  expect(drawnAmong([TOWER, SHED], wanted, NONE).map((signal) => signal.name)).toEqual(names);
+  expect(drawnAmong([TOWER, SHED], wanted, NONE).map(fullName)).toEqual(names);
 });
 
 test('a chosen unit is asked for, and the own one kept', () => {
   const [signal] = drawnAmong([SHED], ['tower-2/level'], new Map([['m', 'cm']]));
   expect(signal).toMatchObject({ unit: 'cm', symbol: 'cm', asked: 'cm', own: 'm', interval_s: 60 });
   expect(signal && keyOf(signal)).toBe('tower-2/level');
+});
+
+const a = (of: string | undefined, name: string) => ({ name, ...(of === undefined ? {} : { of }) });
+test.each([
+  [[a(undefined, 'Level')], ['Level'], 'Level'],
+  [[a(undefined, 'Level'), a(undefined, 'Oil')], ['Level', 'Oil'], 'Level, Oil'],
+  [[a('Tower', 'Level')], ['Level'], 'Tower: Level'],
+  [[a('Tower', 'Level'), a('Tower', 'Oil')], ['Level', 'Oil'], 'Tower: Level · Oil'],
+  [
+    [a('Shed, bay 1', 'Temp'), a('Shed, bay 2', 'Temp')],
+    ['Shed, bay 1', 'Shed, bay 2'],
+    'Temp: Shed, bay 1 · Shed, bay 2',
+  ],
+  [
+    [a('Shed', 'Temp'), a('Larder', 'Fridge')],
+    ['Shed: Temp', 'Larder: Fridge'],
+    'Shed: Temp · Larder: Fridge',
+  ],
+  [[], [], ''],
+])('of %o, what tells them apart is %o', (pane, names, title) => {
+  expect(shortNames(pane)).toEqual(names);
+  expect(paneName(pane)).toBe(title);
 });

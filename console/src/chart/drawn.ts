@@ -9,6 +9,8 @@ export type Drawn = SignalNow & {
   /** The unit the service is asked for, if it is not the signal's own. */
   asked?: string;
   own?: string | undefined;
+  /** The name of its device, where the chart has several. */
+  of?: string;
 };
 
 /** Device and signal, such as `tower/level`. */
@@ -20,7 +22,8 @@ const drawn = (device: DeviceNow, signal: SignalNow, chosen: ChosenUnits, isName
   const { signal: code, name, type, unit, symbol, decimals } = signal;
   const plain = {
     signal: code,
-    name: isNamed ? `${device.name}: ${name}` : name,
+    name,
+    ...(isNamed ? { of: device.name } : {}),
     type,
     symbol,
     decimals,
@@ -49,4 +52,29 @@ export function drawnAmong(devices: DeviceNow[], wanted: string[], chosen: Chose
   });
   const isNamed = new Set(found.map(({ device }) => device.device)).size > 1;
   return found.map(({ device, signal }) => drawn(device, signal, chosen, isNamed));
+}
+
+/** What to call a signal by itself. */
+export const fullName = ({ name, of }: { name: string; of?: string }): string =>
+  of === undefined ? name : `${of}: ${name}`;
+
+/** What tells the signals of a pane apart: their own names, or those of their devices, or both. */
+export function shortNames(pane: { name: string; of?: string }[]): string[] {
+  const isOne = (values: (string | undefined)[]) => new Set(values).size === 1;
+  if (isOne(pane.map(({ of }) => of))) return pane.map(({ name }) => name);
+  if (isOne(pane.map(({ name }) => name))) return pane.map(({ name, of }) => of ?? name);
+  return pane.map(fullName);
+}
+
+/** What a pane shows: what its signals have in common is said once. */
+export function paneName(pane: { name: string; of?: string }[]): string {
+  const [first] = pane;
+  if (first === undefined) return '';
+  if (pane.length === 1) return fullName(first);
+  const names = shortNames(pane);
+  if (first.of === undefined) return names.join(', ');
+  // Names of devices may have commas of their own.
+  const listed = names.join(' · ');
+  if (names[0] === first.name) return `${first.of}: ${listed}`;
+  return names[0] === first.of ? `${first.name}: ${listed}` : listed;
 }

@@ -1,4 +1,5 @@
 import type { SignalNow } from '../api/schema';
+import { fullName, paneName } from './drawn';
 import type { Piece, Pieces } from './liveSummary';
 import { fixed, isDrawn, withUnit } from '../format/number';
 import { shortTime } from '../format/time';
@@ -68,14 +69,20 @@ function median(numbers: number[]): number {
 }
 
 /** What happened to a signal over the time shown, in a sentence. */
-export function story(signal: SignalNow, set: Pieces | undefined, zone: string, now: number): string {
+export function story(
+  signal: SignalNow & { of?: string },
+  set: Pieces | undefined,
+  zone: string,
+  now: number,
+): string {
+  const name = fullName(signal);
   const [first, last] = [set?.pieces[0], set?.pieces.at(-1)];
-  if (!set || !first || !last) return `${signal.name}: no readings in this time.`;
+  if (!set || !first || !last) return `${name}: no readings in this time.`;
   if (signal.type === 'flag') {
     const share =
       set.pieces.reduce((sum, b) => sum + b.mean * b.count, 0) /
       set.pieces.reduce((sum, b) => sum + b.count, 0);
-    return `${signal.name}: yes in ${fixed(share * 100, 1)} % of its readings.`;
+    return `${name}: yes in ${fixed(share * 100, 1)} % of its readings.`;
   }
   const text = (value: number) => withUnit(fixed(value, signal.decimals), signal.symbol);
   const lowest = set.pieces.reduce((a, b) => (b.min < a.min ? b : a));
@@ -86,7 +93,7 @@ export function story(signal: SignalNow, set: Pieces | undefined, zone: string, 
       ? 'ended where it began'
       : `${change > 0 ? 'rose' : 'fell'} ${text(Math.abs(change))}`;
   const at = (bucket: Piece) => shortTime(bucket.start_ms, zone, now);
-  return `${signal.name} ${moved}, lowest ${text(lowest.min)} at ${at(lowest)}, highest ${text(highest.max)} at ${at(highest)}.`;
+  return `${name} ${moved}, lowest ${text(lowest.min)} at ${at(lowest)}, highest ${text(highest.max)} at ${at(highest)}.`;
 }
 
 /** Signals in panes, those of one unit together, at most five to a pane. */
@@ -101,15 +108,17 @@ export function panes<T extends SignalNow>(signals: T[]): T[][] {
   });
 }
 
+type Named = Pick<SignalNow, 'name' | 'symbol'> & { of?: string };
+
 /** Title of a pane's axis: quantity and unit. */
-export function axisTitle(pane: SignalNow[]): string {
-  const names = pane.map((signal) => signal.name).join(', ');
+export function axisTitle(pane: Named[]): string {
+  const names = paneName(pane);
   const symbol = pane[0]?.symbol ?? '';
   return symbol === '' ? names : `${names} (${symbol})`;
 }
 
 /** The same beside the axis, where there is less room: the unit alone if the names do not fit. */
-export function sideTitle(pane: SignalNow[]): string {
+export function sideTitle(pane: Named[]): string {
   const title = axisTitle(pane);
   if (title.length <= 24) return title;
   const symbol = pane[0]?.symbol ?? '';

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import { useTheme } from '@mui/material/styles';
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useRef, useState } from 'react';
-import { fixed } from '../../format/number';
+import { axisNumbers } from '../axisNumbers';
 import { apart, type Across, type Picture } from '../picture';
 import { timeTicks } from '../timeTicks';
 import { Layers, useColour, type Scales } from './Layers';
@@ -71,12 +71,12 @@ function useText() {
 
 function Up({ ticks, y, right }: { ticks: number[]; y: (value: number) => number; right: number }) {
   const { text, grid } = useText();
-  const decimals = decimalsOf(ticks);
-  return ticks.map((value) => (
+  const written = axisNumbers(ticks);
+  return ticks.map((value, i) => (
     <g key={value}>
       <line x1={LEFT} x2={right} y1={y(value)} y2={y(value)} stroke={grid} />
       <text x={LEFT - 8} y={y(value) + 4} textAnchor="end" {...text}>
-        {fixed(value, decimals)}
+        {written[i]}
       </text>
     </g>
   ));
@@ -95,7 +95,7 @@ function AcrossAxis({ across, ticks, x, ends: [top, bottom], width }: AcrossProp
   const marks =
     across.kind === 'time'
       ? timeTicks(across.span, across.zone, Math.max(2, Math.floor((width - LEFT) / 80)))
-      : ticks.map((at) => ({ at, text: fixed(at, decimalsOf(ticks)) }));
+      : axisNumbers(ticks).map((text, i) => ({ at: ticks[i] ?? 0, text }));
   return (
     <>
       {marks.map(({ at, text: mark }) => (
@@ -128,12 +128,6 @@ function Names({ picture, y, left }: { picture: Picture; y: (value: number) => n
       {label.name}
     </text>
   ));
-}
-
-/** Decimals that tell the marks of an axis apart. */
-export function decimalsOf(ticks: number[]): number {
-  const step = Math.abs((ticks[1] ?? 1) - (ticks[0] ?? 0)) || 1;
-  return Math.min(9, Math.max(0, Math.ceil(-Math.log10(step) - 1e-9)));
 }
 
 /** The width there is. */

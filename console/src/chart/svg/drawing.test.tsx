@@ -3,7 +3,7 @@ import { afterEach, describe, expect, test } from 'vitest';
 import { cleanup } from '@testing-library/react';
 import type { Layer, Picture } from '../picture';
 import { BarePicture } from './BarePicture';
-import { Drawing, decimalsOf } from './PictureView';
+import { Drawing } from './PictureView';
 
 afterEach(cleanup);
 
@@ -103,15 +103,4 @@ test('a small picture says what it shows, and each bar what it is', () => {
   expect(heights).toEqual(['20', '20', '20', '5']);
   expect(drawing.querySelectorAll('circle').length).toBe(1);
   expect(within(drawing).getByText('a quarter came').tagName).toBe('title');
-});
-
-test.each([
-  [[0, 2, 4], 0],
-  [[0, 0.5], 1],
-  [[1, 1.05], 2],
-  [[0, 1e-4], 4],
-  [[1e6, 2e6], 0],
-  [[], 0],
-])('marks %o are written with %d decimals', (ticks, decimals) => {
-  expect(decimalsOf(ticks)).toBe(decimals);
 });

@@ -3,6 +3,7 @@ import Checkbox from '@mui/material/Checkbox';
 import TextField from '@mui/material/TextField';
 import type { DeviceNow } from '../../api/schema';
 import { keyOf } from '../../chart/drawn';
+import { useSame } from '../../chart/useSame';
 import { isDrawn } from '../../format/number';
 import { MOST } from './chosen';
 
@@ -31,8 +32,9 @@ interface Props {
 
 /** Signals of any devices, found by the names of both and ticked. */
 export function SignalsField({ devices, value, onChange }: Props) {
-  const options = optionsOf(devices);
-  const chosen = value.flatMap((key) => options.find((option) => option.key === key) ?? []);
+  // The field would forget what is being typed if it got other ones each time.
+  const options = useSame(optionsOf(devices));
+  const chosen = useSame(value.flatMap((key) => options.find((option) => option.key === key) ?? []));
   const isFull = chosen.length >= MOST;
   return (
     <Autocomplete
