@@ -59,10 +59,11 @@ test.each([
     ['Shed, bay 1', 'Shed, bay 2'],
     'Temp: Shed, bay 1 · Shed, bay 2',
   ],
+  [[a('Shed', 'Temp'), a('Larder', 'Fridge')], ['Shed', 'Larder'], 'Shed: Temp · Larder: Fridge'],
   [
-    [a('Shed', 'Temp'), a('Larder', 'Fridge')],
-    ['Shed: Temp', 'Larder: Fridge'],
-    'Shed: Temp · Larder: Fridge',
+    [a('Shed', 'Temp'), a('Shed', 'Dew'), a('Larder', 'Temp')],
+    ['Shed: Temp', 'Shed: Dew', 'Larder: Temp'],
+    'Shed: Temp · Shed: Dew · Larder: Temp',
   ],
   [[], [], ''],
 ])('of %o, what tells them apart is %o', (pane, names, title) => {

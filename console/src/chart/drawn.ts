@@ -58,11 +58,13 @@ export function drawnAmong(devices: DeviceNow[], wanted: string[], chosen: Chose
 export const fullName = ({ name, of }: { name: string; of?: string }): string =>
   of === undefined ? name : `${of}: ${name}`;
 
-/** What tells the signals of a pane apart: their own names, or those of their devices, or both. */
+const areSame = (values: unknown[]) => new Set(values).size === 1;
+
+/** What tells the signals of a pane apart, in short: their own names, or those of their devices, or both. */
 export function shortNames(pane: { name: string; of?: string }[]): string[] {
-  const isOne = (values: (string | undefined)[]) => new Set(values).size === 1;
-  if (isOne(pane.map(({ of }) => of))) return pane.map(({ name }) => name);
-  if (isOne(pane.map(({ name }) => name))) return pane.map(({ name, of }) => of ?? name);
+  const devices = pane.map(({ of }) => of);
+  if (areSame(devices)) return pane.map(({ name }) => name);
+  if (new Set(devices).size === pane.length) return pane.map(({ name, of }) => of ?? name);
   return pane.map(fullName);
 }
 
@@ -70,11 +72,11 @@ export function shortNames(pane: { name: string; of?: string }[]): string[] {
 export function paneName(pane: { name: string; of?: string }[]): string {
   const [first] = pane;
   if (first === undefined) return '';
-  if (pane.length === 1) return fullName(first);
-  const names = shortNames(pane);
-  if (first.of === undefined) return names.join(', ');
+  if (first.of === undefined) return pane.map(({ name }) => name).join(', ');
   // Names of devices may have commas of their own.
-  const listed = names.join(' · ');
-  if (names[0] === first.name) return `${first.of}: ${listed}`;
-  return names[0] === first.of ? `${first.name}: ${listed}` : listed;
+  const listed = (names: string[]) => names.join(' · ');
+  if (areSame(pane.map(({ of }) => of))) return `${first.of}: ${listed(pane.map(({ name }) => name))}`;
+  if (areSame(pane.map(({ name }) => name)))
+    return `${first.name}: ${listed(pane.map(({ of }) => of ?? ''))}`;
+  return listed(pane.map(fullName));
 }

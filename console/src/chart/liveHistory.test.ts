@@ -35,6 +35,16 @@ test('what came while an answer was under way is in it once', () => {
   expect(starts(history)).toEqual([20, 22]);
 });
 
+test('a time that is over ends where it ends', () => {
+  const history = new LiveHistory();
+  history.know('tower/level', answer(10));
+  history.take([reading(12)]);
+  history.know('tower/level', answer(8), false);
+  expect(starts(history)).toEqual([]);
+  history.know('tower/level', answer(11), true);
+  expect(starts(history)).toEqual([12]);
+});
+
 test('what came before the first answer is not lost', () => {
   const history = new LiveHistory();
   history.take([reading(11)]);

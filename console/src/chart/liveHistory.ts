@@ -30,15 +30,18 @@ export class LiveHistory {
   /** Another number whenever something has changed. */
   version = (): number => this.#version;
 
-  /** Takes in what the service says of a signal; `undefined` if that is not known. */
-  know(signal: string, set: SummarySet | undefined): void {
+  /**
+   * Takes in what the service says of a signal; `undefined` if that is not known. Only a time
+   * that is shown up to now goes on with what came while the answer was under way.
+   */
+  know(signal: string, set: SummarySet | undefined, isLive = true): void {
     if (this.#followed.get(signal)?.set === set) return;
     if (set === undefined) {
       this.#followed.delete(signal);
     } else {
       const live = new LiveSummary(set);
       const asked = Date.parse(set.to);
-      this.#recent.get(signal)?.forEach((point) => point.at >= asked && live.take(point));
+      if (isLive) this.#recent.get(signal)?.forEach((point) => point.at >= asked && live.take(point));
       this.#followed.set(signal, { set, live });
     }
     this.#changed();

@@ -32,9 +32,9 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
   });
   const answers = results.map((result) => result.dataUpdatedAt).join();
   useEffect(() => {
-    signals.forEach((signal, i) => history.know(keyOf(signal), results[i]?.data));
+    signals.forEach((signal, i) => history.know(keyOf(signal), results[i]?.data, isLive));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
-  }, [history, signals, answers]);
+  }, [history, signals, answers, isLive]);
   useClock(isLive ? lengthOf(shown.id) : undefined, setNow);
   const asIts = useMemo(() => new Map(signals.map((signal) => [keyOf(signal), signal.asked])), [signals]);
   const askAgain = useAskAgain('summary', site);

@@ -4,10 +4,10 @@ use reqwest::Method;
 use serde_json::{Value, json};
 use std::process::Command;
 
-const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
+pub(crate) const AXE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../console/node_modules/axe-core/axe.min.js");
 
 /// Runs the body and ends the browser's session whatever happens.
-async fn with_browser<F: Future<Output = ()>>(body: impl FnOnce(std::sync::Arc<Browser>) -> F) {
+pub(crate) async fn with_browser<F: Future<Output = ()>>(body: impl FnOnce(std::sync::Arc<Browser>) -> F) {
     let browser = std::sync::Arc::new(Browser::start(1280, 800, false).await);
     body(browser.clone()).await;
     assert_eq!(browser.complaints().await, Vec::<String>::new(), "the console complained");
@@ -247,7 +247,7 @@ async fn a_history_is_looked_at_in_another_unit() {
     .await;
 }
 
-fn now_s() -> i64 {
+pub(crate) fn now_s() -> i64 {
     jiff::Timestamp::now().as_second()
 }
 
@@ -279,6 +279,8 @@ async fn pages_fit_a_phone_and_hold_in_the_dark() {
         ("/sites/marlbeck/devices/tower/signals/level", "Make the past anew"),
         ("/sites/marlbeck/devices/tower/signals/level?part=screen", "Values outside are suspect"),
         ("/sites/marlbeck/compare", "Choose two signals"),
+        ("/sites/marlbeck/charts", "No signal is chosen yet"),
+        ("/sites/marlbeck/charts?signals=tower/level,tower/door", "yes in 100.0 % of its readings"),
         ("/sites/marlbeck/arrivals", "One name waits"),
         ("/sites/marlbeck/devices/tower/commissioning", "Every declared signal was seen"),
         ("/sites/marlbeck/kinds", "No kinds yet"),
@@ -429,7 +431,7 @@ async fn files_are_packed_and_cached_and_deep_links_work() {
     assert_eq!(problem["code"], "no-such-address");
 }
 
-async fn log_in(browser: &Browser, service: &Service) {
+pub(crate) async fn log_in(browser: &Browser, service: &Service) {
     browser.open(&format!("{}/log-in", service.url)).await;
     browser.fill("Name", "ann").await;
     browser.fill("Password", "steam and brass").await;

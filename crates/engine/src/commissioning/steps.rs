@@ -214,7 +214,7 @@ mod tests {
             assert_eq!(step.state, state, "{keys:?}: {}", step.finding);
             assert!(step.finding.contains(says), "{keys:?}: {}", step.finding);
         }
-        assert_eq!(super::key(true, &[], now).state, StepState::Passed);
+        assert_eq!(key(true, &[], now).state, StepState::Passed);
     }
 
     #[test]
