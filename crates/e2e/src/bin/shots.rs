@@ -115,8 +115,10 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
 
     let dark = Browser::start(1280, 800, true).await;
     log_in(&dark, demo).await;
-    dark.open(&format!("{site}/devices/larder?span=1w")).await;
-    take(&dark, "device-dark").await;
+    dark.open(&format!("{site}/charts?signals=tower/level,tower/level-p,shed-1/temp,shed-3/temp,larder/temp")).await;
+    dark.sees("Tea room fridge: Fridge temperature").await;
+    dark.sees("lowest").await;
+    take(&dark, "charts").await;
     dark.resize(390, 800).await;
     dark.open(site).await;
     dark.find(Locator::Css("[data-device=tower]")).await;
