@@ -77,8 +77,9 @@ async fn a_device_that_went_on_sending_through_its_gateway_has_all_of_it() {
     let level = json!({"code": "level", "unit": "m", "meaning": conversion});
     desk.post(DEVICES, json!({"code": "tower", "name": "Tower", "identity": "N7", "signals": [level]})).await.ok();
     let send = async |value: f64| {
-        let said = desk.deliver(&key, &json!({"device": "N7", "level": value}).to_string()).await;
-        assert!(said.text.starts_with("ok 1"), "{}", said.text);
+        let body = json!({"device": "N7", "level": value, "odd": value, format!("new-{value}"): value});
+        let said = desk.deliver(&key, &body.to_string()).await;
+        assert!(said.text.starts_with("ok 3"), "{}", said.text);
     };
     send(1.0).await;
     remove(&desk, &format!("{DEVICES}/tower")).await;
@@ -91,6 +92,18 @@ async fn a_device_that_went_on_sending_through_its_gateway_has_all_of_it() {
     assert_eq!(values(&desk, "level").await, [2.0, 2.0, 6.0]);
     assert_eq!(desk.get("sites/marlbeck/jobs").await.ok()["items"].as_array().unwrap().len(), 1);
     assert_eq!(listed(&desk).await, [], "what waited is no device of its own");
+    // Names that nobody has declared wait on it, with all that came.
+    let arrivals = desk.get("sites/marlbeck/arrivals").await.ok();
+    let named: Vec<(&str, &str)> = arrivals["items"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["device"].as_str().unwrap(), one["name"].as_str().unwrap()))
+        .collect();
+    assert_eq!(named.len(), 4, "{arrivals}");
+    assert!(["odd", "new-1", "new-2", "new-3"].iter().all(|name| named.contains(&("tower", name))), "{arrivals}");
+    desk.post(&format!("{DEVICES}/tower/arrivals/odd/claim"), json!({"code": "odd", "type": "number"})).await.ok();
+    assert_eq!(values(&desk, "odd").await, [1.0, 2.0, 3.0]);
 }
 
 #[rocket::async_test]

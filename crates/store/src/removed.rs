@@ -109,6 +109,21 @@ impl Store {
         Ok(restored)
     }
 
+    /// Gives the arrivals of a device to another one, which has none of those names.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn adopt_arrivals(&self, from: DeviceId, to: DeviceId) -> Result<(), StoreError> {
+        sqlx::query(
+            "UPDATE signal SET device_id = ?2 WHERE device_id = ?1 AND value_type IS NULL AND removed_at IS NULL",
+        )
+        .bind(from.0)
+        .bind(to.0)
+        .execute(&self.write)
+        .await?;
+        Ok(())
+    }
+
     /// The declared signal of a code that was removed last.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ use lantern_core::intake::adapt;
 use lantern_core::meaning::Meaning;
 use lantern_core::series::Point;
 use lantern_core::units::{UnitChange, UnitCode};
-use lantern_core::{DeviceState, Moment, Value, ValueType};
+use lantern_core::{DeviceState, Moment, Value};
 use lantern_store::{Device, DeviceChange, Moved, Signal, Site};
 
 /// Readings counted, at most.
@@ -57,12 +57,15 @@ impl SetUp {
         Ok(Claimed { signal: target.code, moved: moved.moved, left: moved.left })
     }
 
-    /// Moves the readings of an arrival to a signal, in its type and in the unit it is sent in.
+    /// Moves the readings of an arrival to a signal, in its type, if it has one, and in the unit
+    /// it is sent in.
     pub(super) async fn move_over(&self, arrival: &Signal, target: &Signal) -> Result<Moved, Problem> {
-        let value_type = target.value_type.unwrap_or(ValueType::Text);
         let change = change_of_unit(arrival, target, &meaning_of(target)?.unwrap_or_default())?;
         let convert = |point: Point| {
-            let value = adapt(point.value.clone(), value_type)?;
+            let value = match target.value_type {
+                Some(value_type) => adapt(point.value.clone(), value_type)?,
+                None => point.value.clone(),
+            };
             match (&change, &value) {
                 (Some(change), Value::Number(number)) => {
                     let changed = Some(change.apply(*number)).filter(|changed| changed.is_finite())?;

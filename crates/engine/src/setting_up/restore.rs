@@ -91,6 +91,7 @@ impl SetUp {
                 gathered.push(signal);
             }
         }
+        self.store.adopt_arrivals(waiting.id, removed.id).await?;
         self.store.remove_device(waiting.id, clock::now()).await?;
         let ids = arrivals.iter().map(|arrival| arrival.id).collect();
         self.changes.carry(Change::DeviceRemoved(Concerned::from(&waiting), ids)).await;
