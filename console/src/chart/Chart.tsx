@@ -6,6 +6,7 @@ import { keyOf, type Drawn } from './drawn';
 import { PaneOf } from './PaneOf';
 import { panes } from './series';
 import type { History } from './useHistory';
+import { useSame } from './useSame';
 
 interface Props {
   signals: Drawn[];
@@ -16,8 +17,9 @@ interface Props {
 
 /** Signals in panes over one time, those of one unit together. */
 export function Chart({ signals, history, onZoom, onUnit }: Props) {
-  const groups = useMemo(() => panes(signals), [signals]);
-  const { span, sets, error, isPending } = history;
+  const { span, sets, decimals, error, isPending } = history;
+  const told = useSame(signals.map((signal) => ({ ...signal, decimals: decimals(signal) })));
+  const groups = useMemo(() => panes(told), [told]);
   return (
     <Box aria-busy={isPending} sx={{ minWidth: 0 }}>
       {error && <ProblemAlert error={error} />}

@@ -19,7 +19,7 @@ export const keyOf = ({ device, signal }: { device: string; signal: string }): s
 
 /** A signal of a device as it is drawn. */
 const drawn = (device: DeviceNow, signal: SignalNow, chosen: ChosenUnits, isNamed: boolean): Drawn => {
-  const { signal: code, name, type, unit, symbol, decimals } = signal;
+  const { signal: code, name, type, unit, symbol, decimals, worked_out } = signal;
   const plain = {
     signal: code,
     name,
@@ -30,6 +30,7 @@ const drawn = (device: DeviceNow, signal: SignalNow, chosen: ChosenUnits, isName
     device: device.device,
     interval_s: device.interval_s,
     ...(unit === undefined ? {} : { unit }),
+    ...(worked_out === undefined ? {} : { worked_out }),
   };
   return { ...inChosenUnit(plain, chosen), own: unit };
 };

@@ -93,3 +93,11 @@ test('however much comes, as much is kept as an answer under way can need', () =
   expect(kept.at(-1)).toBe(5008);
   expect(kept.length).toBeLessThanOrEqual(501);
 });
+
+test('the most decimals that came are known', () => {
+  const history = new LiveHistory();
+  expect(history.decimals('tower/level')).toBe(0);
+  history.take([reading(11, 9.25), reading(12, 9.5), reading(13, true)]);
+  expect(history.decimals('tower/level')).toBe(2);
+  expect(history.decimals('tower/temp')).toBe(0);
+});

@@ -1,4 +1,5 @@
 import type { LiveReading, SummarySet } from '../api/schema';
+import { decimalsIn } from '../format/number';
 import { keyOf } from './drawn';
 import { LiveSummary, type LivePoint, type Pieces } from './liveSummary';
 
@@ -19,6 +20,7 @@ interface Followed {
 export class LiveHistory {
   #followed = new Map<string, Followed>();
   #recent = new Map<string, LivePoint[]>();
+  #decimals = new Map<string, number>();
   #listeners = new Set<() => void>();
   #version = 0;
 
@@ -54,6 +56,8 @@ export class LiveHistory {
     for (const { device, signal: code, at, value } of readings) {
       const signal = keyOf({ device, signal: code });
       if (typeof value !== 'number' && typeof value !== 'boolean') continue;
+      if (typeof value === 'number')
+        this.#decimals.set(signal, Math.max(this.decimals(signal), decimalsIn(value)));
       const point = { at: Date.parse(at), value: Number(value) };
       const recent = this.#recent.get(signal) ?? [];
       recent.push(point);
@@ -65,6 +69,11 @@ export class LiveHistory {
     }
     if (isChanged) this.#changed();
     return stale;
+  }
+
+  /** The most decimals that came with a reading of a signal. */
+  decimals(signal: string): number {
+    return this.#decimals.get(signal) ?? 0;
   }
 
   /** What is known of a signal after a time. */

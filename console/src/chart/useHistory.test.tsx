@@ -19,6 +19,7 @@ const NOW = Date.parse('2026-05-01T12:00:00Z');
 const SUMMARY = '/sites/marlbeck/devices/tower/signals/level/summary';
 const SET = { from: '2026-05-01T11:50:00Z', to: '2026-05-01T12:00:00Z', width_s: 2, buckets: [] };
 const LEVEL = { ...aSignal(), device: 'tower', interval_s: 30 };
+const SHOWN: Shown = { id: '10m' };
 const OWN: Drawn[] = [LEVEL];
 const IN_FEET: Drawn[] = [{ ...LEVEL, asked: '[ft_i]' }];
 
@@ -88,6 +89,22 @@ test.each([
   expect(asked.length).toBe(2);
   await pass(60_000);
   expect(asked.length).toBe(2);
+});
+
+test.each<[Partial<Drawn>, string]>([
+  [{}, '3'],
+  [{ worked_out: true }, '1'],
+  [{ asked: '[ft_i]' }, '1'],
+])('a value of %o is told with as many decimals as came: %s', async (more, decimals) => {
+  answering({ [`GET ${SUMMARY}`]: SET });
+  const signals = [{ ...LEVEL, decimals: 1, ...more }];
+  const Told = () => (
+    <p>{`told with ${useHistory('marlbeck', signals, SHOWN).decimals(signals[0] as Drawn)}`}</p>
+  );
+  show(<Told />);
+  await pass(10);
+  tell(1, 2.125);
+  expect(screen.getByText(`told with ${decimals}`)).toBeTruthy();
 });
 
 test('another device, or a time that is over, is left alone', async () => {

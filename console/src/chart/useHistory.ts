@@ -64,8 +64,13 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `version` changes whenever the history does
     [history, signals, from, version],
   );
+  // A value is told with the decimals it came with, before the service is asked how many there are.
+  const decimals = (signal: Drawn): number =>
+    signal.worked_out || signal.asked !== undefined
+      ? signal.decimals
+      : Math.max(signal.decimals, history.decimals(keyOf(signal)));
   const error = results.find((result) => result.error)?.error;
-  return { span, asked, sets, error, isPending: results.some((result) => result.isPending) };
+  return { span, asked, sets, decimals, error, isPending: results.some((result) => result.isPending) };
 }
 
 /** What {@link useHistory} gives. */

@@ -45,8 +45,8 @@ async fn signals_of_two_devices_are_charted_live_and_zoomed() {
         let before = summaries(&browser).await;
         service.deliver(&tower, r#"{"level": 1.25}"#).await;
         told("tower: level fell 1.75, lowest 1.25").await;
-        service.deliver(&larder, r#"{"oil": 9}"#).await;
-        told("larder: oil rose 2,").await;
+        service.deliver(&larder, r#"{"oil": 9.5}"#).await;
+        told("larder: oil rose 2.5,").await;
         assert_eq!(summaries(&browser).await, before, "the stream said it all");
 
         // A typed time is a step that can be gone back.
