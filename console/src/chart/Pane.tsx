@@ -4,10 +4,12 @@ import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../api/queries';
 import { fixed, withUnit } from '../format/number';
+import { serviceNow } from '../format/clock';
 import { dateTime } from '../format/time';
 import { seriesColour, seriesDash } from '../theme/series';
 import { axisNumbers } from './axisNumbers';
 import { fullName, shortNames, type Drawn } from './drawn';
+import { factorOf, zoomed } from './zoom';
 import { useScheme } from './useScheme';
 import { axisTitle, sideTitle, type Columns } from './series';
 
@@ -88,6 +90,14 @@ export function Pane({ pane, columns, span, zone, height, isNamed, onZoom, summa
     });
     const made = new uPlot(options, [[], ...pane.flatMap(() => [[], [], []])], element);
     plot.current = made;
+    // A wheel alone scrolls the page; with the control key, as a pinch has it, it zooms.
+    const onWheel = (event: WheelEvent) => {
+      if (!event.ctrlKey) return;
+      event.preventDefault();
+      const left = event.clientX - made.over.getBoundingClientRect().left;
+      zoomBy(made, factorOf(event.deltaY), made.posToVal(left, 'x'), (s) => zoom.current(s));
+    };
+    made.over.addEventListener('wheel', onWheel, { passive: false });
     const resized = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height }));
     resized.observe(element);
     return () => {
@@ -182,7 +192,13 @@ function paneOptions({
     padding: [8, labelRoom(isNamed, width), 0, 0],
     tzDate: (seconds) => uPlot.tzDate(new Date(seconds * 1000), zone),
     legend: { show: false },
-    cursor: { sync: { key: 'history' }, drag: { x: true, y: false, setScale: false }, points: { size: 7 } },
+    cursor: {
+      sync: { key: 'history' },
+      drag: { x: true, y: false, setScale: false },
+      points: { size: 7 },
+      // Twice on the chart goes out again.
+      bind: { dblclick: (u) => () => (zoomBy(u, 2, middleOf(u), onZoom), null) },
+    },
     scales: {
       y: isFlag
         ? { range: [-0.1, 1.1] }
@@ -246,6 +262,15 @@ function paneOptions({
       ],
     },
   };
+}
+
+const middleOf = (u: uPlot): number => ((u.scales.x?.min ?? 0) + (u.scales.x?.max ?? 0)) / 2;
+
+/** Makes what is shown longer or shorter around a moment in seconds. */
+function zoomBy(u: uPlot, factor: number, at: number, onZoom: (span: Span) => void): void {
+  const { min, max } = u.scales.x ?? {};
+  if (min == null || max == null) return;
+  onZoom(zoomed({ from: min * 1000, to: max * 1000 }, factor, at * 1000, serviceNow()));
 }
 
 /** Single points are drawn where there are few enough to be told apart. */

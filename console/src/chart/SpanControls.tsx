@@ -7,6 +7,7 @@ import { useState } from 'react';
 import type { Span } from '../api/queries';
 import { serviceNow } from '../format/clock';
 import { dateTime, parseLocal } from '../format/time';
+import { zoomed } from './zoom';
 import { SPANS, type Shown, type SpanId } from './spans';
 
 interface ControlsProps {
@@ -23,6 +24,7 @@ export function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
     const to = Math.min(span.to + share * length, serviceNow());
     onShow({ fixed: { from: to - length, to } });
   };
+  const around = (factor: number) => zoomed(span, factor, (span.from + span.to) / 2, serviceNow());
   return (
     <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: 'wrap', alignItems: 'center', mb: 2 }}>
       <ToggleButtonGroup
@@ -49,6 +51,12 @@ export function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
       </Button>
       <Button size="small" onClick={() => move(0.5)} disabled={!shown.fixed}>
         Later
+      </Button>
+      <Button size="small" onClick={() => onShow({ fixed: around(0.5) })}>
+        Closer
+      </Button>
+      <Button size="small" onClick={() => onShow({ fixed: around(2) })}>
+        Wider
       </Button>
       <LocalTime
         label="From"

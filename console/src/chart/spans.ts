@@ -5,6 +5,8 @@ const DAY = 1440 * MINUTE;
 
 /** The spans of time offered on a chart, up to now. */
 export const SPANS = [
+  { id: '10s', label: '10 s', words: 'ten seconds', ms: MINUTE / 6 },
+  { id: '1m', label: '1 min', words: 'minute', ms: MINUTE },
   { id: '10m', label: '10 min', words: 'ten minutes', ms: 10 * MINUTE },
   { id: '1h', label: '1 h', words: 'hour', ms: 60 * MINUTE },
   { id: '6h', label: '6 h', words: 'six hours', ms: 360 * MINUTE },
@@ -41,7 +43,7 @@ export function writeShown(params: URLSearchParams, shown: Shown): URLSearchPara
 }
 
 /** How long a span is, in milliseconds. */
-export const lengthOf = (id: SpanId): number => (SPANS.find((other) => other.id === id) ?? SPANS[3]).ms;
+export const lengthOf = (id: SpanId): number => (SPANS.find((other) => other.id === id) ?? SPANS[5]).ms;
 
 /** The stretch of time a span up to `now` covers. */
 export const spanUpTo = (id: SpanId, now: number): Span => ({ from: now - lengthOf(id), to: now });

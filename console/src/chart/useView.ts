@@ -1,8 +1,11 @@
-import { useMemo } from 'react';
+import { useMemo, useRef } from 'react';
 import { useSearchParams } from 'react-router';
 import type { Span } from '../api/queries';
 import { readUnits, writeUnit } from '../format/otherUnits';
 import { readShown, writeShown, type Shown } from './spans';
+
+/** Times shown so soon after each other are one step back, in milliseconds. */
+const ONE_STEP = 700;
 
 /**
  * What the address says of a chart: its time and the units that were chosen. Another time is
@@ -11,7 +14,13 @@ import { readShown, writeShown, type Shown } from './spans';
 export function useView() {
   const [params, setParams] = useSearchParams();
   const units = useMemo(() => readUnits(params), [params]);
-  const onShow = (next: Shown) => setParams((old) => writeShown(old, next), { preventScrollReset: true });
+  const shownAt = useRef(0);
+  const onShow = (next: Shown) => {
+    // The notches of a wheel are one step together.
+    const replace = Date.now() - shownAt.current < ONE_STEP;
+    shownAt.current = Date.now();
+    setParams((old) => writeShown(old, next), { replace, preventScrollReset: true });
+  };
   const onZoom = (fixed: Span) => onShow({ fixed });
   const onUnit = (own: string, other: string) =>
     setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true });
