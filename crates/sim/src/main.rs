@@ -1,6 +1,7 @@
 //! The simulated railway: its devices, and the demo that shows them.
 
 mod demo;
+mod devices;
 mod field;
 mod noise;
 mod railway;

@@ -1,10 +1,11 @@
 //! The simulated senders, which know the service only by address and key.
 
+use crate::devices::{SOUNDER_M, foot_of_the_tower};
 use crate::field::line;
 use crate::railway::{CROSSING_RATE, Railway, are_probes_bonded, round};
 use crate::rolling::{RADIO_S, RADIOS};
 use crate::service::{Api, checked};
-use crate::site::{Memory, SITE, SOUNDER_M, foot_of_the_tower};
+use crate::site::{Memory, SITE};
 use anyhow::Result;
 use indicatif::ProgressBar;
 use lantern_api::{Job, NewMeaning, NewReconversion, SignalMeaning};

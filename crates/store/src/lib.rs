@@ -13,6 +13,7 @@ mod check;
 mod command;
 mod contact;
 mod device;
+mod devices;
 mod disk;
 mod error;
 mod hand;
