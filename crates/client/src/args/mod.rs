@@ -1,6 +1,7 @@
 //! What can be typed: commands, arguments, help.
 
 mod device;
+mod export;
 mod groups;
 mod meaning;
 mod objects;
@@ -11,6 +12,7 @@ mod tests;
 mod values;
 
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
+pub(crate) use export::{ExportArgs, ExportFormat};
 pub(crate) use groups::command_line;
 pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
@@ -26,9 +28,8 @@ pub(crate) use values::{SignalPath, expand, typed};
 
 use crate::output::Form;
 use crate::time::Span;
-use clap::{Args, Parser, Subcommand, ValueEnum};
-use std::path::PathBuf;
-use values::{parse_column, parse_path, parse_value};
+use clap::{Args, Parser, Subcommand};
+use values::{parse_path, parse_value};
 
 #[derive(Parser)]
 #[command(
@@ -357,46 +358,4 @@ pub(crate) struct LampArgs {
     /// A line of so many characters instead of a word
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=200))]
     pub(crate) width: Option<u16>,
-}
-
-#[derive(Args)]
-pub(crate) struct ExportArgs {
-    /// Signals to write, one column each, in a unit of your choice; all if absent
-    #[arg(value_name = "DEVICE/SIGNAL[:UNIT]", value_parser = parse_column)]
-    pub(crate) signals: Vec<String>,
-    /// The form of the file
-    #[arg(long, value_enum, default_value_t = ExportFormat::Csv)]
-    pub(crate) format: ExportFormat,
-    #[command(flatten)]
-    pub(crate) span: Span,
-    /// Time zone of the time column; the site's if absent
-    #[arg(long)]
-    pub(crate) zone: Option<String>,
-    /// Each digit of values that are worked out, not as many as their sensors can resolve
-    #[arg(long)]
-    pub(crate) full_digits: bool,
-    /// File to write; standard output if absent
-    #[arg(long, value_name = "FILE")]
-    pub(crate) file: Option<PathBuf>,
-}
-
-#[derive(Clone, Copy, ValueEnum)]
-pub(crate) enum ExportFormat {
-    /// One row per time, one column per signal
-    Csv,
-    /// A SenML pack in JSON (RFC 8428)
-    Senml,
-    /// A SenML pack in CBOR (RFC 8428)
-    SenmlCbor,
-}
-
-impl ExportFormat {
-    /// The word the service knows it by.
-    pub(crate) const fn as_str(self) -> &'static str {
-        match self {
-            Self::Csv => "csv",
-            Self::Senml => "senml",
-            Self::SenmlCbor => "senml-cbor",
-        }
-    }
 }
