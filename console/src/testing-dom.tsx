@@ -51,10 +51,21 @@ function Where() {
   return <output data-testid="where">{pathname + search}</output>;
 }
 
+/** An address as the router keeps it, with what a link gave along. */
+function entry(at: string, state: unknown) {
+  const [pathname = '/', search] = at.split('?');
+  return { pathname, search: search === undefined ? '' : `?${search}`, state };
+}
+
 /** Draws something of a site at an address. */
 export function show(
   element: ReactElement,
-  { at = '/', route = '*', site = A_SITE }: { at?: string; route?: string; site?: Site } = {},
+  {
+    at = '/',
+    route = '*',
+    site = A_SITE,
+    state,
+  }: { at?: string; route?: string; site?: Site; state?: unknown } = {},
 ) {
   const client = new QueryClient({
     defaultOptions: { queries: { retry: false }, mutations: { retry: false } },
@@ -72,7 +83,7 @@ export function show(
   return render(
     <QueryClientProvider client={client}>
       <SiteContext value={site}>
-        <RouterProvider router={createMemoryRouter(routes, { initialEntries: [at] })} />
+        <RouterProvider router={createMemoryRouter(routes, { initialEntries: [entry(at, state)] })} />
       </SiteContext>
     </QueryClientProvider>,
   );

@@ -1,0 +1,46 @@
+use super::values::parse_column;
+use crate::time::Span;
+use clap::{Args, ValueEnum};
+use std::path::PathBuf;
+
+#[derive(Args)]
+pub(crate) struct ExportArgs {
+    /// Signals to write, one column each, in a unit of your choice; all if absent
+    #[arg(value_name = "DEVICE/SIGNAL[:UNIT]", value_parser = parse_column)]
+    pub(crate) signals: Vec<String>,
+    /// The form of the file
+    #[arg(long, value_enum, default_value_t = ExportFormat::Csv)]
+    pub(crate) format: ExportFormat,
+    #[command(flatten)]
+    pub(crate) span: Span,
+    /// Time zone of the time column; the site's if absent
+    #[arg(long)]
+    pub(crate) zone: Option<String>,
+    /// Each digit of values that are worked out, not as many as their sensors can resolve
+    #[arg(long)]
+    pub(crate) full_digits: bool,
+    /// File to write; standard output if absent
+    #[arg(long, value_name = "FILE")]
+    pub(crate) file: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum ExportFormat {
+    /// One row per time, one column per signal
+    Csv,
+    /// A SenML pack in JSON (RFC 8428)
+    Senml,
+    /// A SenML pack in CBOR (RFC 8428)
+    SenmlCbor,
+}
+
+impl ExportFormat {
+    /// The word the service knows it by.
+    pub(crate) const fn as_str(self) -> &'static str {
+        match self {
+            Self::Csv => "csv",
+            Self::Senml => "senml",
+            Self::SenmlCbor => "senml-cbor",
+        }
+    }
+}
