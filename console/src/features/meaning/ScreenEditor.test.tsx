@@ -25,6 +25,7 @@ test.each<[string, string, Screen]>([
   ['Most in a second (m)', '0.5', { fastest_per_s: 0.5 }],
   ['Of how many values', '7', { outlier: { window: 7, threshold: 3 } }],
   ['Values', '-127, 85 65535', { markers: [-127, 85, 65535] }],
+  ['Values', '-127,5; 85', { markers: [-127.5, 85] }],
   ['Longer than (s)', '600', { frozen_after_s: 600 }],
   ['Later than (s)', '3600', { late_after_s: 3600 }],
   ['Flag', 'attached', { while: { signal: 'attached', is: true } }],

@@ -6,7 +6,7 @@ import type { ScreenRange as Bounds, Screen, ValueType } from '../../api/schema'
 import { without } from '../../without';
 import { CheckRow as Row } from './CheckRow';
 import { MovingCheck } from './MovingCheck';
-import { NumberField } from './StepFields';
+import { NumberField, numbers } from './StepFields';
 
 interface Props {
   screen: Screen;
@@ -157,11 +157,8 @@ function Markers({ value, onChange }: { value: number[]; onChange: (value: numbe
       label="Values"
       defaultValue={value.join(', ')}
       onChange={(e) => {
-        const numbers = e.target.value
-          .split(/[,;\s]+/)
-          .filter(Boolean)
-          .map(Number);
-        if (!numbers.some(Number.isNaN)) onChange(numbers);
+        const found = e.target.value.trim() === '' ? [] : numbers(e.target.value);
+        if (found !== undefined) onChange(found);
       }}
       placeholder="-127, 85"
       slotProps={{ inputLabel: { shrink: true } }}

@@ -117,7 +117,7 @@ function StepField({ field, value, onChange }: FieldProps) {
   }
 }
 
-function numbers(text: string): number[] | undefined {
+export function numbers(text: string): number[] | undefined {
   // Where semicolons stand between numbers, a comma is a decimal one.
   const parts = text.split(text.includes(';') ? /[;\s]+/ : /[,\s]+/).filter((part) => part !== '');
   const found = parts.map(readNumber);
