@@ -107,6 +107,20 @@ async fn a_device_that_went_on_sending_through_its_gateway_has_all_of_it() {
 }
 
 #[rocket::async_test]
+async fn what_waits_goes_on_waiting_where_the_device_cannot_come_back() {
+    let desk = Desk::open().await;
+    let key = desk.post("sites/marlbeck/keys", json!({})).await.ok()["key"].as_str().unwrap().to_owned();
+    let old = json!({"code": "tower", "name": "Tower", "identity": "N7", "signals": [{"code": "level"}]});
+    desk.post(DEVICES, old).await.ok();
+    remove(&desk, &format!("{DEVICES}/tower")).await;
+    desk.post(DEVICES, json!({"code": "tower", "name": "Another"})).await.ok();
+    desk.deliver(&key, r#"{"device": "N7", "level": 2}"#).await;
+    assert_eq!(desk.post(&format!("{DEVICES}/tower/restore"), json!({})).await.problem(), "taken");
+    let waiting = desk.get("sites/marlbeck/waiting").await.ok();
+    assert_eq!((&waiting["items"][0]["identity"], waiting["items"].as_array().unwrap().len()), (&json!("N7"), 1));
+}
+
+#[rocket::async_test]
 async fn a_signal_that_needs_another_comes_back_after_it() {
     let desk = Desk::open().await;
     desk.device("tower").await;

@@ -35,6 +35,10 @@ impl SetUp {
     pub async fn restore_device(&self, site: &Site, code: &str, by: &str) -> Result<Device, Problem> {
         let missing = |error| not_restored(error, "device", code);
         let (removed, signals) = self.store.removed_device(site.id, code, since()).await.map_err(missing)?;
+        // Before anything is moved: only one that waits makes room.
+        if self.store.device(site.id, code).await.is_ok_and(|other| other.state != DeviceState::Waiting) {
+            return Err(Problem::taken(StoreError::Taken, "device", code));
+        }
         let gathered = self.gather_waiting(&removed, &signals).await?;
         let device = self.store.restore_device(removed.id).await.map_err(missing)?;
         let commands = self.store.open_commands().await?.into_iter().filter(|one| one.device == device.id).collect();
