@@ -9,6 +9,10 @@ export interface Restorable {
   signal?: string;
 }
 
+/** What it is called: `tower`, or `tower/level`. */
+export const nameOf = ({ device, signal }: Restorable): string =>
+  signal === undefined ? device : `${device}/${signal}`;
+
 /** Brings back what was removed. */
 export function useRestore() {
   const site = useSite();

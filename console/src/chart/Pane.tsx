@@ -9,6 +9,7 @@ import { dateTime } from '../format/time';
 import { seriesColour, seriesDash } from '../theme/series';
 import { axisNumbers } from './axisNumbers';
 import { fullName, shortNames, type Drawn } from './drawn';
+import { apart } from './picture';
 import { factorOf, zoomed } from './zoom';
 import { useScheme } from './useScheme';
 import { axisTitle, sideTitle, type Columns } from './series';
@@ -311,18 +312,14 @@ function nameLines(u: uPlot, pane: Drawn[], scheme: 'light' | 'dark'): void {
       ? [{ name: names[i] ?? '', colour: seriesColour(i, scheme), y: u.valToPos(last, 'y', true) }]
       : [];
   });
-  labels.sort((a, b) => a.y - b.y);
-  let lowest = -Infinity;
   u.ctx.save();
   u.ctx.font = `${13 * ratio}px "Atkinson Hyperlegible Next Variable", sans-serif`;
   u.ctx.textBaseline = 'middle';
   u.ctx.textAlign = 'left';
-  for (const { name, colour, y } of labels) {
-    const at = Math.max(y, lowest + 15 * ratio);
-    lowest = at;
+  const room = (labelRoom(true, u.width) - 8) * ratio;
+  for (const { name, colour, y } of apart(labels, 15 * ratio)) {
     u.ctx.fillStyle = colour;
-    const room = (labelRoom(true, u.width) - 8) * ratio;
-    u.ctx.fillText(fitting(u.ctx, name, room), u.bbox.left + u.bbox.width + 6 * ratio, at);
+    u.ctx.fillText(fitting(u.ctx, name, room), u.bbox.left + u.bbox.width + 6 * ratio, y);
   }
   u.ctx.restore();
 }

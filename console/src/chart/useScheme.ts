@@ -1,7 +1,13 @@
-import { useColorScheme } from '@mui/material/styles';
+import { useColorScheme, useTheme, type Theme } from '@mui/material/styles';
 
 /** Whether light or dark is on. */
 export function useScheme(): 'light' | 'dark' {
   const { mode, systemMode } = useColorScheme();
   return (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
+}
+
+/** The colours of the scheme that is on, which follow it by themselves where the theme has variables. */
+export function usePalette(): Theme['palette'] {
+  const { vars, palette } = useTheme();
+  return (vars?.palette ?? palette) as Theme['palette'];
 }

@@ -2,8 +2,7 @@ import Alert from '@mui/material/Alert';
 import Button from '@mui/material/Button';
 import Snackbar from '@mui/material/Snackbar';
 import { useLocation, useNavigate } from 'react-router';
-import type { Restorable } from '../api/useRestore';
-import { useRestore } from '../api/useRestore';
+import { nameOf, useRestore, type Restorable } from '../api/useRestore';
 import { useSite } from './siteContext';
 import { ProblemAlert } from './states';
 
@@ -25,7 +24,6 @@ function Notice({ removed }: { removed: Restorable }) {
     if (removed.signal !== undefined) close();
     else await navigate(`/sites/${site.code}/devices/${removed.device}`, { replace: true });
   };
-  const what = removed.signal === undefined ? removed.device : `${removed.device}/${removed.signal}`;
   return (
     <Snackbar open anchorOrigin={{ vertical: 'bottom', horizontal: 'center' }} sx={{ mb: { xs: 7, md: 0 } }}>
       {restore.error ? (
@@ -53,7 +51,7 @@ function Notice({ removed }: { removed: Restorable }) {
             </>
           }
         >
-          {what} is removed. It is kept for a day.
+          {nameOf(removed)} is removed. It is kept for a day.
         </Alert>
       )}
     </Snackbar>

@@ -10,7 +10,7 @@ pub use joining::join;
 pub use plan::{Plan, PlannedSignal};
 pub use types::adapt;
 
-use crate::decode::{Decoded, Item, Raw, Remark};
+use crate::decode::{Decoded, Item, Raw, Remark, note};
 use crate::quality::{Cause, Quality};
 use crate::screen::unscreened;
 use crate::units::UnitCode;
@@ -94,10 +94,7 @@ impl Understood {
             Ok(Placed::Reading(reading)) => self.readings.push(reading),
             Ok(Placed::Rejected(reading, remark)) => {
                 self.readings.push(reading);
-                // One of a sort: a delivery of thousands is not told each time.
-                if !self.remarks.contains(&remark) {
-                    self.remarks.push(remark);
-                }
+                note(&mut self.remarks, remark);
             }
             Ok(Placed::Arrival(arrival)) => self.arrivals.push(arrival),
             Ok(Placed::Ignored) => self.ignored += 1,

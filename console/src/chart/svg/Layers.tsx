@@ -1,7 +1,6 @@
-import { useTheme } from '@mui/material/styles';
 import { area, line } from 'd3-shape';
 import { seriesColour, seriesDash } from '../../theme/series';
-import { useScheme } from '../useScheme';
+import { usePalette, useScheme } from '../useScheme';
 import type { Layer, Place, Tone } from '../picture';
 
 /** Where values lie in the drawing. */
@@ -16,8 +15,7 @@ export interface Scales {
 /** The colour of a tone in the scheme that is on. */
 export function useColour(): (tone: Tone) => string {
   const scheme = useScheme();
-  const theme = useTheme();
-  const palette = theme.vars?.palette ?? theme.palette;
+  const palette = usePalette();
   return (tone) => {
     if (typeof tone === 'number') return seriesColour(tone, scheme);
     return {
@@ -120,7 +118,7 @@ type BarsProps = Pick<OneProps, 'scales' | 'colour'> & { bars: Extract<Layer, { 
 
 function Bars({ bars, scales, colour }: BarsProps) {
   const { x, y, bottom } = scales;
-  const { vars, palette } = useTheme();
+  const { divider } = usePalette();
   return bars.map(({ from, to, part, tone, title }) => {
     const [left, width] = [x(from), Math.max(1, x(to) - x(from) - 1)];
     const full = bottom - y(1);
@@ -131,7 +129,7 @@ function Bars({ bars, scales, colour }: BarsProps) {
           <circle cx={left + width / 2} cy={bottom - 2} r={1} fill={colour('quiet')} />
         ) : (
           <>
-            <rect x={left} y={y(1)} width={width} height={full} fill={(vars?.palette ?? palette).divider} />
+            <rect x={left} y={y(1)} width={width} height={full} fill={divider} />
             <rect
               x={left}
               y={bottom - Math.max(1, part * full)}

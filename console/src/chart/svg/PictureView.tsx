@@ -1,9 +1,9 @@
 import Box from '@mui/material/Box';
-import { useTheme } from '@mui/material/styles';
 import { scaleLinear } from 'd3-scale';
 import { useEffect, useRef, useState } from 'react';
 import { axisNumbers } from '../axisNumbers';
 import { apart, type Across, type Picture } from '../picture';
+import { usePalette } from '../useScheme';
 import { timeTicks } from '../timeTicks';
 import { Layers, useColour, type Scales } from './Layers';
 
@@ -64,8 +64,7 @@ export function Drawing({ picture, label, width, height }: DrawingProps) {
 }
 
 function useText() {
-  const { vars, palette } = useTheme();
-  const colours = vars?.palette ?? palette;
+  const colours = usePalette();
   return { text: { fill: colours.text.secondary, fontSize: FONT_SIZE }, grid: colours.divider };
 }
 

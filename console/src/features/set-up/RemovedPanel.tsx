@@ -9,7 +9,7 @@ import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { removed as removedQuery } from '../../api/queries';
-import { useRestore } from '../../api/useRestore';
+import { nameOf, useRestore } from '../../api/useRestore';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
@@ -41,7 +41,7 @@ export function RemovedPanel() {
           </TableHead>
           <TableBody>
             {data.map((item) => {
-              const code = item.signal === undefined ? item.device : `${item.device}/${item.signal}`;
+              const code = nameOf(item);
               return (
                 <TableRow key={`${code} ${item.at}`}>
                   <TableCell sx={mono}>{code}</TableCell>

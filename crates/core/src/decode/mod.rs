@@ -22,6 +22,7 @@ pub use guess::{Dialect, guess};
 pub use json::json;
 pub use pairs::pairs;
 pub(crate) use record::no_interval;
+pub(crate) use remark::note;
 pub use remark::{Remark, RemarkCode};
 pub use times::{MAX_AHEAD_SECONDS, Times};
 
@@ -111,9 +112,7 @@ impl<'a> Decoded<'a> {
 
     /// Notes something worth knowing; of each sort the first stands for all.
     pub fn remark(&mut self, remark: Remark) {
-        if self.remarks.iter().all(|known| known.code != remark.code) {
-            self.remarks.push(remark);
-        }
+        note(&mut self.remarks, remark);
     }
 
     /// Takes in what another part of the same payload holds.

@@ -48,3 +48,11 @@ impl Remark {
         Self { code, detail: detail.into() }
     }
 }
+
+/// Notes something worth knowing; of each sort the first stands for all, however many values a
+/// delivery has.
+pub(crate) fn note(remarks: &mut Vec<Remark>, remark: Remark) {
+    if remarks.iter().all(|known| known.code != remark.code) {
+        remarks.push(remark);
+    }
+}
