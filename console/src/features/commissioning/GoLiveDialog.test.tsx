@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from '@testing-library/react';
 import { expect, test } from 'vitest';
 import type { Commissioning } from '../../api/schema';
-import { answering, isDisabled, press, REFUSAL, sent, show, where } from '../../testing-dom';
+import { answering, isDisabled, press, REFUSAL, sent, show, type, where } from '../../testing-dom';
 import { GoLiveDialog } from './GoLiveDialog';
 
 const PATH = '/sites/marlbeck/devices/tower/commissioning';
@@ -28,6 +28,7 @@ test.each([
   expect(screen.getByText(/4\s200 trial readings/)).toBeTruthy();
   expect(isDisabled('Go live')).toBe(true);
   fireEvent.click(screen.getByLabelText(choice));
+  if (readings === 'clear') type(/Type its code tower/, 'tower');
   press('Go live');
   expect(await sent(asked, 'POST', `${PATH}/live`)).toEqual({ trial_readings: readings, anyway: false });
   await waitFor(() => expect(where()).toBe('/sites/marlbeck/devices/tower'));
@@ -41,4 +42,22 @@ test('one that is not ready goes live only on purpose', async () => {
   press('Go live anyway');
   expect(await sent(asked, 'POST', `${PATH}/live`)).toMatchObject({ anyway: true });
   expect(await screen.findByText(new RegExp(REFUSAL.detail))).toBeTruthy();
+});
+
+test('readings are cleared only after the code of the device is typed', () => {
+  answering({});
+  show(dialog());
+  fireEvent.click(screen.getByLabelText(/Clear them/));
+  type(/Type its code tower/, 'towe');
+  expect(isDisabled('Go live')).toBe(true);
+  type(/Type its code tower/, 'tower');
+  expect(isDisabled('Go live')).toBe(false);
+});
+
+test('without trial readings nothing has to be typed', () => {
+  answering({});
+  show(dialog({ trial_readings: 0 }));
+  fireEvent.click(screen.getByLabelText(/Clear them/));
+  expect(screen.queryByLabelText(/Type its code/)).toBeNull();
+  expect(isDisabled('Go live')).toBe(false);
 });

@@ -2,6 +2,7 @@ import Alert from '@mui/material/Alert';
 import FormControlLabel from '@mui/material/FormControlLabel';
 import Radio from '@mui/material/Radio';
 import RadioGroup from '@mui/material/RadioGroup';
+import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -18,12 +19,13 @@ interface Props {
   onClose: () => void;
 }
 
-/** Asks what becomes of the trial readings, each time, and lets the device go live. */
+/** Asks what becomes of the trial readings, each time, and lets the device go live. Clearing them asks for the device's code. */
 export function GoLiveDialog({ commissioning, path, onClose }: Props) {
   const site = useSite();
   const navigate = useNavigate();
   const cache = useQueryClient();
   const [readings, setReadings] = useState<'clear' | 'keep' | ''>('');
+  const [typed, setTyped] = useState('');
   const live = useMutation({
     mutationFn: () => api.post(`${path}/live`, { trial_readings: readings, anyway: !commissioning.is_ready }),
     onSuccess: async () => {
@@ -31,6 +33,7 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
       await navigate(`/sites/${site.code}/devices/${commissioning.device}`);
     },
   });
+  const clears = readings === 'clear' && commissioning.trial_readings > 0;
   const many = grouped(commissioning.trial_readings);
   return (
     <FormDialog
@@ -41,7 +44,7 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
       onClose={onClose}
       isPending={live.isPending}
       error={live.error}
-      disabled={readings === ''}
+      disabled={readings === '' || (clears && typed !== commissioning.device)}
     >
       {!commissioning.is_ready && <Alert severity="warning">{commissioning.verdict}</Alert>}
       <div>
@@ -61,6 +64,15 @@ export function GoLiveDialog({ commissioning, path, onClose }: Props) {
           <FormControlLabel value="keep" control={<Radio />} label="Keep them, as readings like any other" />
         </RadioGroup>
       </div>
+      {clears && (
+        <TextField
+          label={`Type its code ${commissioning.device} to clear them`}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          fullWidth
+          autoComplete="off"
+        />
+      )}
     </FormDialog>
   );
 }
