@@ -1502,6 +1502,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What stands at times from `from` to `to` (excluded; by default the last day) beside the
+         *     readings of signals: notes about them, their devices and the site; readings entered by hand;
+         *     commands; trials. In order of time, the newest 500 at most.
+         */
+        get: operations["marks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Notes of a site that touch the time from `from` to `to` (excluded; without them, all), those
+         *     that begin last first. With `about`, those about these devices and signals or about what
+         *     they belong to; a device stands for its signals too.
+         */
+        get: operations["notes_list"];
+        put?: never;
+        /** Write a note. */
+        post: operations["notes_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/notes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One note. */
+        get: operations["notes_show"];
+        /** Make a note say something else, or stand elsewhere. Who wrote it first is kept. */
+        put: operations["notes_change"];
+        post?: never;
+        /** Remove a note. */
+        delete: operations["notes_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/now": {
         parameters: {
             query?: never;
@@ -1941,7 +2003,7 @@ export interface components {
          * @description What has changed.
          * @enum {string}
          */
-        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history";
+        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note";
         /** @description Where an arrival goes. */
         Claim: components["schemas"]["ClaimInto"] | components["schemas"]["NewSignal"];
         /** @description Names the signal that an arrival belongs to. */
@@ -3421,6 +3483,38 @@ export interface components {
             /** @description Its first key, if one was wanted. Its secret is shown nowhere else. */
             key?: components["schemas"]["IssuedKey"];
         };
+        /** @description Something that stands at a time, or over a span, beside readings. */
+        Mark: {
+            /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
+            about: string;
+            /** @description Who wrote, entered, gave or decided it. */
+            by?: string;
+            /** @description When it is, or begins. */
+            from: string;
+            /**
+             * Format: int64
+             * @description The number of the note or command.
+             */
+            id?: number;
+            /** @description What it is. */
+            kind: components["schemas"]["MarkKind"];
+            /** @description What there is to say. */
+            text: string;
+            /** @description When it ends, if it has a span and an end. */
+            to?: string;
+        };
+        /**
+         * @description What stands at a time in a chart.
+         * @enum {string}
+         */
+        MarkKind: "note" | "hand-reading" | "command" | "trial" | "went-live";
+        /** @description Marks of signals over a span. */
+        Marks: {
+            /** @description In order of time. */
+            marks: components["schemas"]["Mark"][];
+            /** @description Whether there are more, which are not told: choose a shorter span. */
+            more: boolean;
+        };
         /** @description What a signal's values mean. */
         Meaning: {
             /** @description How what is sent becomes the value. */
@@ -3631,6 +3725,20 @@ export interface components {
         NewMeaning: {
             meaning?: components["schemas"]["Meaning"] | null;
         };
+        /** @description A note that is to be kept. */
+        NewNote: {
+            /**
+             * @description What it is about: a device such as `tower`, a signal such as `tower/level`, or nothing
+             *     for the whole site.
+             */
+            about?: string;
+            /** @description When it begins, or the one time it is about. */
+            from: string;
+            /** @description What it says, 4,000 bytes at most. */
+            text: string;
+            /** @description When it ends, if it is about a span. */
+            to?: string;
+        };
         /** @description A history that is to be made again. */
         NewReconversion: {
             /** @description From this time on. */
@@ -3693,6 +3801,30 @@ export interface components {
              * @description Hours, 0.001 to 720 (default 12).
              */
             hours?: number;
+        };
+        /** @description A note. */
+        Note: {
+            /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
+            about: string;
+            /** @description When. */
+            changed_at?: string;
+            /** @description Who changed it last. */
+            changed_by?: string;
+            /** @description When it begins, or the one time it is about. */
+            from: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it says. */
+            text: string;
+            /** @description When it ends, if it is about a span. */
+            to?: string;
+            /** @description When. */
+            written_at: string;
+            /** @description Who wrote it. */
+            written_by: string;
         };
         /**
          * @description How bytes are written in a payload.
@@ -4148,6 +4280,35 @@ export interface components {
                  * @description From 1.
                  */
                 version: number;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_Note: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
+                about: string;
+                /** @description When. */
+                changed_at?: string;
+                /** @description Who changed it last. */
+                changed_by?: string;
+                /** @description When it begins, or the one time it is about. */
+                from: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description What it says. */
+                text: string;
+                /** @description When it ends, if it is about a span. */
+                to?: string;
+                /** @description When. */
+                written_at: string;
+                /** @description Who wrote it. */
+                written_by: string;
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -5336,6 +5497,9 @@ export type LiveEvent = components['schemas']['LiveEvent'];
 export type LiveReading = components['schemas']['LiveReading'];
 export type LogIn = components['schemas']['LogIn'];
 export type MadeDevice = components['schemas']['MadeDevice'];
+export type Mark = components['schemas']['Mark'];
+export type MarkKind = components['schemas']['MarkKind'];
+export type Marks = components['schemas']['Marks'];
 export type Meaning = components['schemas']['Meaning'];
 export type MeaningTrial = components['schemas']['MeaningTrial'];
 export type MeaningVersion = components['schemas']['MeaningVersion'];
@@ -5350,10 +5514,12 @@ export type NewHandReading = components['schemas']['NewHandReading'];
 export type NewJoining = components['schemas']['NewJoining'];
 export type NewKey = components['schemas']['NewKey'];
 export type NewMeaning = components['schemas']['NewMeaning'];
+export type NewNote = components['schemas']['NewNote'];
 export type NewReconversion = components['schemas']['NewReconversion'];
 export type NewSignal = components['schemas']['NewSignal'];
 export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
+export type Note = components['schemas']['Note'];
 export type NumberEncoding = components['schemas']['NumberEncoding'];
 export type OtherValue = components['schemas']['OtherValue'];
 export type Outcome = components['schemas']['Outcome'];
@@ -5374,6 +5540,7 @@ export type PageKey = components['schemas']['Page_Key'];
 export type PageKind = components['schemas']['Page_Kind'];
 export type PageLink = components['schemas']['Page_Link'];
 export type PageMeaningVersion = components['schemas']['Page_MeaningVersion'];
+export type PageNote = components['schemas']['Page_Note'];
 export type PagePresenceChange = components['schemas']['Page_PresenceChange'];
 export type PageReading = components['schemas']['Page_Reading'];
 export type PageRemoved = components['schemas']['Page_Removed'];
@@ -8813,6 +8980,199 @@ export interface operations {
                 content: {
                     "text/plain": string;
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    marks: {
+        parameters: {
+            query?: {
+                from?: string;
+                signals?: string;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Marks"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_list: {
+        parameters: {
+            query?: {
+                about?: string;
+                after?: string;
+                from?: string;
+                limit?: number;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Note"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Note"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

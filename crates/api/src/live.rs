@@ -68,6 +68,8 @@ pub enum Changed {
     Readings,
     /// The history of a signal was made again.
     History,
+    /// A note was written, changed or removed.
+    Note,
 }
 
 /// Live event `change`: something of the site's set-up is different now.

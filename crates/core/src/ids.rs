@@ -42,3 +42,7 @@ id! {
     /// Identifies a job.
     JobId
 }
+id! {
+    /// Identifies a note.
+    NoteId
+}

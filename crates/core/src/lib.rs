@@ -97,7 +97,7 @@ pub use digits::{
     decimals, decimals_of_converted, decimals_of_spread, decimals_of_step, decimals_worth_showing, step_of_decimals,
 };
 pub use duration::duration;
-pub use ids::{CommandId, DeviceId, JobId, KeyId, SignalId, SiteId};
+pub use ids::{CommandId, DeviceId, JobId, KeyId, NoteId, SignalId, SiteId};
 pub use median::median;
 pub use micros::Micros;
 pub use moment::{Moment, MomentError};

@@ -75,6 +75,8 @@ pub enum Change {
     HandReading(Concerned),
     /// The history of a signal was made again.
     History(Concerned, SignalId),
+    /// A note was written, changed or removed, about the site or the device of a code.
+    Note(SiteId, Option<String>),
 }
 
 /// Everything that remembers the set-up.
@@ -153,6 +155,7 @@ impl Changes {
                 self.latest.forget([signal]);
                 self.tell_of(&of, Changed::History);
             }
+            Change::Note(site, device) => self.tell(site, Changed::Note, device.as_deref()),
         }
     }
 

@@ -14,6 +14,7 @@ use crate::links::Links;
 use crate::live::Live;
 use crate::meaning::{Converter, Definitions, Deriver, Jobs, Recompute, Reworker, Running, Trials};
 use crate::memories::Memories;
+use crate::notes::Notes;
 use crate::now::Now;
 use crate::plans::Plans;
 use crate::publish::Publisher;
@@ -67,6 +68,8 @@ pub struct Engine {
     pub now: Now,
     /// Why nothing is seen.
     pub whys: Whys,
+    /// What people write to times and spans.
+    pub notes: Notes,
     /// Readings people enter and delete.
     pub by_hand: ByHand,
     /// The way in.
@@ -103,6 +106,7 @@ impl Engine {
                 publisher: publisher.clone(),
                 recompute,
             },
+            notes: Notes { store: store.clone(), changes: changes.clone() },
             commissionings: Commissionings {
                 store: store.clone(),
                 latest: latest.clone(),

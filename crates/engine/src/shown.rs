@@ -158,3 +158,24 @@ pub fn link_counts(counts: LinkCounts) -> api::LinkCounts {
         delivery_ratio: counts.delivery_ratio(),
     }
 }
+
+/// A note.
+#[must_use]
+pub fn note(note: store::Note) -> api::Note {
+    let about = match (note.device, note.signal) {
+        (Some(device), Some(signal)) => format!("{device}/{signal}"),
+        (device, _) => device.unwrap_or_default(),
+    };
+    let (changed_by, changed_at) = note.changed.unzip();
+    api::Note {
+        id: note.id.0,
+        about,
+        from: note.from.to_string(),
+        to: note.to.map(|to| to.to_string()),
+        text: note.text,
+        written_by: note.written.0,
+        written_at: note.written.1.to_string(),
+        changed_by,
+        changed_at: changed_at.map(|at| at.to_string()),
+    }
+}

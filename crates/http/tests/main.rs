@@ -5,6 +5,8 @@
 mod access;
 /// The interface around an engine.
 mod desk;
+/// Notes and marks.
+mod notes;
 /// What was removed.
 mod removed;
 /// What is answered.

@@ -162,6 +162,28 @@ impl Store {
         Ok(rows.iter().map(command).collect::<Result<_, _>>()?)
     }
 
+    /// Commands of a device that were given from a time on and before another, newest first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn commands_between(
+        &self,
+        device: DeviceId,
+        (from, to): (Moment, Moment),
+        limit: u32,
+    ) -> Result<Vec<Command>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM command WHERE device_id = ? AND given_at >= ? AND given_at < ? ORDER BY id DESC LIMIT ?",
+        )
+        .bind(device.0)
+        .bind(from.as_micros())
+        .bind(to.as_micros())
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(command).collect::<Result<_, _>>()?)
+    }
+
     /// One command of a device.
     ///
     /// # Errors

@@ -151,6 +151,29 @@ impl Store {
         Ok(())
     }
 
+    /// When a device went live from a time on and before another, and who let it, newest first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn went_live(
+        &self,
+        device: DeviceId,
+        (from, to): (Moment, Moment),
+        limit: u32,
+    ) -> Result<Vec<(Moment, String)>, StoreError> {
+        let rows: Vec<(i64, String)> = sqlx::query_as(
+            "SELECT at, person FROM commissioning_report WHERE device_id = ? AND at >= ? AND at < ?
+             ORDER BY at DESC LIMIT ?",
+        )
+        .bind(device.0)
+        .bind(from.as_micros())
+        .bind(to.as_micros())
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.into_iter().map(|(at, person)| (moment(at), person)).collect())
+    }
+
     /// The report with which a device last went live.
     ///
     /// # Errors

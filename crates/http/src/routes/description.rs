@@ -163,6 +163,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
             json!({"type": "string", "description": "DEVICE/SIGNAL or DEVICE/SIGNAL:UNIT, with commas between"})
         }
         ("unit", _) => json!({"type": "string", "description": "a UCUM code, or a common spelling such as °C"}),
+        ("about", _) => json!({"type": "string", "description": "DEVICE or DEVICE/SIGNAL, with commas between"}),
         ("zone", _) => json!({"type": "string", "description": "an IANA name such as Europe/London"}),
         ("after" | "answer" | "confirm", _) => text(),
         _ => return None,

@@ -23,6 +23,7 @@ mod links;
 mod listed;
 mod live;
 mod meaning;
+mod notes;
 mod now;
 mod openapi;
 mod people;
@@ -81,6 +82,7 @@ fn api() -> Vec<rocket::Route> {
         links::routes(),
         lamp::routes(),
         sending::routes(),
+        notes::routes(),
         now::routes(),
         readings::routes(),
         summaries::routes(),

@@ -3,7 +3,7 @@
 use super::description;
 use super::{
     arrivals, commands, commissioning, compare, contacts, devices, documents, export, inlet, jobs, keys, kinds, lamp,
-    links, live, meaning, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries,
+    links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries,
 };
 use lantern_api::Health;
 use lantern_engine::clock;
@@ -45,6 +45,7 @@ pub(super) fn routes() -> Vec<Route> {
         links::of_device, links::carried, links::joining, links::open, links::close,
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
+        notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
         now::site_now, now::device_now,
         readings::readings, readings::reading_at, readings::span, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
