@@ -44,6 +44,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Login(args) => commands::login::login(&context, args).await,
         Command::Logout => commands::login::logout(&context).await,
         Command::Site { command } => commands::site::run(&context, command).await,
+        Command::Note { command } => commands::note::run(&context, command).await,
         Command::Removed => commands::removed::run(&context).await,
         Command::Device { command } => commands::device::run(&context, command).await,
         Command::Signal { command } => commands::signal::run(&context, command).await,

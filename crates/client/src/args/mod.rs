@@ -4,6 +4,7 @@ mod device;
 mod export;
 mod groups;
 mod meaning;
+mod note;
 mod objects;
 mod setting_up;
 mod storage;
@@ -18,6 +19,7 @@ pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
     ScreenArgs,
 };
+pub(crate) use note::{NewNoteArgs, NoteChangeArgs, NoteCommand, NotesArgs};
 pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, Role, SignalCommand, SiteCommand};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
@@ -76,6 +78,11 @@ pub(crate) enum Command {
     Site {
         #[command(subcommand)]
         command: SiteCommand,
+    },
+    /// Notes that people write to a time or a span
+    Note {
+        #[command(subcommand)]
+        command: NoteCommand,
     },
     /// List devices and signals that were removed and can be brought back
     #[command(after_help = "Bring one back with: lantern device restore tower, or: lantern signal restore tower/level")]

@@ -18,6 +18,7 @@ pub(crate) mod kind;
 pub(crate) mod link;
 pub(crate) mod login;
 pub(crate) mod meaning;
+pub(crate) mod note;
 pub(crate) mod now;
 pub(crate) mod readings;
 pub(crate) mod recipe;
