@@ -68,6 +68,10 @@ export const router = createBrowserRouter([
                 }),
               },
               {
+                path: 'notes',
+                lazy: async () => ({ Component: (await import('./features/notes/NotesPage')).NotesPage }),
+              },
+              {
                 path: 'compare',
                 lazy: async () => ({
                   Component: (await import('./features/compare/ComparePage')).ComparePage,

@@ -20,6 +20,13 @@ export type Answers = Record<string, unknown>;
 // A busy machine takes more than the second that is waited for by default.
 configure({ asyncUtilTimeout: 20_000 });
 
+// Nothing has a size here.
+globalThis.ResizeObserver ??= class {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+};
+
 afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();

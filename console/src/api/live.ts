@@ -36,10 +36,11 @@ const STALE: Partial<Record<string, string[]>> = {
   key: ['keys'],
   arrival: ['site', 'arrivals', 'now', 'links'],
   kind: ['kinds'],
-  commissioning: ['commissioning', 'device-now'],
-  'hand-reading': ['readings', 'summary'],
+  commissioning: ['commissioning', 'device-now', 'marks'],
+  'hand-reading': ['readings', 'summary', 'marks'],
   readings: ['readings', 'summary', 'now', 'device-now'],
   history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
+  note: ['notes', 'marks'],
 };
 
 /** Changes after which what was said of a device's readings may not hold. */
@@ -192,6 +193,7 @@ export class LiveSite {
         ? known.map((old) => (old.id === command.id ? command : old))
         : known && [command, ...known],
     );
+    void this.#cache.invalidateQueries({ queryKey: ['marks', this.#site] });
   }
 
   #contact({ device, contact }: ContactEvent): void {

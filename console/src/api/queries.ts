@@ -15,7 +15,9 @@ import type {
   Key,
   Kind,
   Link,
+  Marks,
   MeaningVersion,
+  Note,
   PresenceChange,
   QualityCounts,
   Reading,
@@ -25,6 +27,7 @@ import type {
   Revision,
   Session,
   Signal,
+  SignalSpan,
   SignalMeaning,
   Site,
   Storage,
@@ -162,7 +165,7 @@ export const meaningVersions = (siteCode: string, device: string, signal: string
 export const jobs = (siteCode: string) =>
   queryOptions({
     queryKey: ['jobs', siteCode],
-    queryFn: async () => (await api.get<Page<Job>>(`${sitePath(siteCode)}/jobs?limit=50`)).items,
+    queryFn: async () => (await api.get<Page<Job>>(`/sites/${part(siteCode)}/jobs?limit=50`)).items,
     refetchInterval: ({ state }) => (state.data?.some((job) => job.ended_at === undefined) ? 500 : false),
   });
 
@@ -170,7 +173,7 @@ export const jobs = (siteCode: string) =>
 export const comparison = (siteCode: string, query: string) =>
   queryOptions({
     queryKey: ['comparison', siteCode, query],
-    queryFn: () => api.get<Comparison>(`${sitePath(siteCode)}/compare?${query}`),
+    queryFn: () => api.get<Comparison>(`/sites/${part(siteCode)}/compare?${query}`),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -179,7 +182,7 @@ export const comparison = (siteCode: string, query: string) =>
 export const removed = (siteCode: string) =>
   queryOptions({
     queryKey: ['removed', siteCode],
-    queryFn: () => all<Removed>(`${sitePath(siteCode)}/removed`),
+    queryFn: () => all<Removed>(`/sites/${part(siteCode)}/removed`),
   });
 
 /** Keys of a device or, without one, of the site itself. */
@@ -193,13 +196,13 @@ export const keys = (siteCode: string, device?: string) =>
 export const arrivals = (siteCode: string, ignored = false) =>
   queryOptions({
     queryKey: ['arrivals', siteCode, ignored],
-    queryFn: () => all<Arrival>(`${sitePath(siteCode)}/arrivals?ignored=${ignored}`),
+    queryFn: () => all<Arrival>(`/sites/${part(siteCode)}/arrivals?ignored=${ignored}`),
   });
 
 export const waitingDevices = (siteCode: string) =>
   queryOptions({
     queryKey: ['arrivals', siteCode, 'devices'],
-    queryFn: () => all<WaitingDevice>(`${sitePath(siteCode)}/waiting`),
+    queryFn: () => all<WaitingDevice>(`/sites/${part(siteCode)}/waiting`),
   });
 
 /** The last contacts of a device, newest first. */
@@ -218,7 +221,7 @@ export const unknownContacts = () =>
   });
 
 export const kinds = (siteCode: string) =>
-  queryOptions({ queryKey: ['kinds', siteCode], queryFn: () => all<Kind>(`${sitePath(siteCode)}/kinds`) });
+  queryOptions({ queryKey: ['kinds', siteCode], queryFn: () => all<Kind>(`/sites/${part(siteCode)}/kinds`) });
 
 export const kind = (siteCode: string, code: string) =>
   queryOptions({
@@ -287,12 +290,62 @@ export const summary = (
 ) =>
   queryOptions({
     queryKey: ['summary', siteCode, device, signal, asked, buckets, unit],
-    queryFn: () => {
+    queryFn: async () => {
       const span = spanOf(asked);
+      const now = serviceNow();
       const query = `from=${span.from / 1000}&to=${span.to / 1000}&buckets=${buckets}${inUnit(unit)}`;
-      return api.get<SummarySet>(`${devicePath(siteCode, device)}/signals/${part(signal)}/summary?${query}`);
+      const path = `${devicePath(siteCode, device)}/signals/${part(signal)}/summary?${query}`;
+      const set = await api.get<SummarySet>(path);
+      // Of a time that is not over the service can tell what was until now.
+      return span.to > now ? { ...set, to: new Date(now).toISOString() } : set;
     },
     placeholderData: keepPreviousData,
+  });
+
+/** Readings of a signal that are suspect or rejected, in its own unit or another; the newest, if there are too many. */
+export const doubtful = (siteCode: string, device: string, signal: string, asked: Asked, unit?: string) =>
+  queryOptions({
+    queryKey: ['readings', siteCode, device, signal, asked, 'doubtful', unit],
+    queryFn: () => {
+      const span = spanOf(asked);
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=2000&doubtful=true`;
+      return api.get<Page<Reading>>(
+        `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${inUnit(unit)}`,
+      );
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** What stands at times beside the readings of signals. */
+export const marks = (siteCode: string, signals: string[], asked: Asked) =>
+  queryOptions({
+    queryKey: ['marks', siteCode, signals, asked],
+    queryFn: () => {
+      const span = spanOf(asked);
+      // A time up to now goes on: what is written next belongs to it too.
+      const to = 'last' in asked ? span.to + asked.last : span.to;
+      const query = `signals=${part(signals.join())}&from=${span.from / 1000}&to=${to / 1000}`;
+      return api.get<Marks>(`/sites/${part(siteCode)}/marks?${query}`);
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** Notes of a site, those that begin last first. */
+export const notes = (siteCode: string, after?: string) =>
+  queryOptions({
+    queryKey: ['notes', siteCode, after],
+    queryFn: () =>
+      api.get<Page<Note>>(
+        `/sites/${part(siteCode)}/notes?limit=50${after === undefined ? '' : `&after=${part(after)}`}`,
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+/** First and last times of a signal's readings. */
+export const signalSpan = (siteCode: string, device: string, signal: string) =>
+  queryOptions({
+    queryKey: ['span', siteCode, device, signal],
+    queryFn: () => api.get<SignalSpan>(`${devicePath(siteCode, device)}/signals/${part(signal)}/span`),
   });
 
 /** Readings of a signal, the newest first: in its own unit or another, the good ones or all. */

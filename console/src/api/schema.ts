@@ -1065,7 +1065,8 @@ export interface paths {
         /**
          * Readings of a signal from `from` to `to` (excluded; by default the last day),
          *     oldest first, or newest first with `order=descending`. At most 5,000 a page.
-         * @description Suspect and rejected readings are left out, unless `all=true` asks for them.
+         * @description Suspect and rejected readings are left out, unless `all=true` asks for them too, or
+         *     `doubtful=true` for them alone.
          *     With `unit`, values are in another unit than the signal's.
          */
         get: operations["readings_readings"];
@@ -7891,6 +7892,7 @@ export interface operations {
             query?: {
                 after?: string;
                 all?: "true" | "false" | "";
+                doubtful?: "true" | "false" | "";
                 from?: string;
                 limit?: number;
                 order?: "ascending" | "descending";

@@ -3,62 +3,73 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMemo } from 'react';
 import type { Span } from '../api/queries';
-import { useSite } from '../components/siteContext';
 import { unitChoices } from '../format/otherUnits';
 import { keyOf, type Drawn } from './drawn';
+import { setsOf, type Line } from './lines';
 import type { Pieces } from './liveSummary';
 import { Pane } from './Pane';
+import type { Backdrop } from './paneDraw';
 import { axisTitle, columns, story } from './series';
+import type { Doubts } from './useDoubts';
+import type { EarlierHistory } from './useEarlier';
 
 interface PaneOfProps {
-  pane: Drawn[];
-  onUnit: (own: string, other: string) => void;
+  lines: Line[];
   sets: Map<string, Pieces | undefined>;
+  earlier: EarlierHistory | undefined;
+  backdrop: Omit<Backdrop, 'doubts'>;
+  doubts: Doubts;
   span: Span;
+  zone: string;
   height: number;
   isNamed: boolean;
+  hasRight: boolean;
   onZoom: (span: Span) => void;
+  onUnit: (own: string, other: string) => void;
 }
 
-/** One pane of a chart with what it says in words, and the choice of its unit. */
-export function PaneOf({ pane, onUnit, sets, span, height, isNamed, onZoom }: PaneOfProps) {
-  const { zone } = useSite();
-  const own = useMemo(() => pane.map((signal) => sets.get(keyOf(signal))), [pane, sets]);
+/** One pane of a chart with what it says in words, and the choice of its units. */
+export function PaneOf({ lines, sets, earlier, backdrop, doubts, onUnit, ...frame }: PaneOfProps) {
+  const { span, zone } = frame;
+  const own = useMemo(() => setsOf(lines, sets, earlier), [lines, sets, earlier]);
   const data = useMemo(
     () =>
       columns(
         own,
-        pane.map((signal) => signal.interval_s),
+        lines.map(({ signal }) => signal.interval_s),
       ),
-    [own, pane],
+    [own, lines],
   );
-  const told = pane.map((signal, i) => story(signal, own[i], zone, span.to)).join(' ');
+  const behind = useMemo(
+    () => ({ ...backdrop, doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []) }),
+    [backdrop, doubts, lines],
+  );
+  const now = lines.filter(({ under }) => under === undefined);
+  const told = now.map(({ signal }, i) => story(signal, own[i], zone, span.to)).join(' ');
+  const sides = (['left', 'right'] as const).map((side) =>
+    now.filter((line) => line.side === side).map(({ signal }) => signal),
+  );
   return (
     <>
-      <Pane
-        pane={pane}
-        columns={data}
-        span={span}
-        zone={zone}
-        height={height}
-        isNamed={isNamed}
-        onZoom={onZoom}
-        summary={told}
-      />
+      <Pane lines={lines} columns={data} backdrop={behind} summary={told} {...frame} />
       <Stack
         direction="row"
         spacing={2}
         sx={{ mb: 2, alignItems: 'baseline', justifyContent: 'space-between' }}
       >
         <Typography data-story>{told}</Typography>
-        <UnitChoice pane={pane} onUnit={onUnit} />
+        <Stack direction="row" spacing={2}>
+          {sides.map((pane) => (
+            <UnitChoice key={pane.map(keyOf).join()} pane={pane} onUnit={onUnit} />
+          ))}
+        </Stack>
       </Stack>
     </>
   );
 }
 
 /** In which unit a pane is looked at, where there are several for what it shows. */
-function UnitChoice({ pane, onUnit }: Pick<PaneOfProps, 'pane' | 'onUnit'>) {
+function UnitChoice({ pane, onUnit }: { pane: Drawn[] } & Pick<PaneOfProps, 'onUnit'>) {
   const { own, unit } = pane[0] ?? {};
   const choices = unitChoices(own);
   if (own === undefined || choices.length === 0) return null;

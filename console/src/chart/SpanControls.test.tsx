@@ -9,7 +9,7 @@ const HOUR = 3_600_000;
 
 const open = (shown: Shown = { fixed: SPAN }) => {
   const onShow = vi.fn();
-  show(<SpanControls shown={shown} span={SPAN} zone="UTC" onShow={onShow} />);
+  show(<SpanControls shown={shown} span={SPAN} zone="UTC" signals={[]} onShow={onShow} />);
   return onShow;
 };
 

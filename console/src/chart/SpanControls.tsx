@@ -7,6 +7,9 @@ import { useState } from 'react';
 import type { Span } from '../api/queries';
 import { serviceNow } from '../format/clock';
 import { dateTime, parseLocal } from '../format/time';
+import { around } from './days';
+import type { Drawn } from './drawn';
+import { useAllThereIs } from './useAllThereIs';
 import { zoomed } from './zoom';
 import { SPANS, type Shown, type SpanId } from './spans';
 
@@ -14,17 +17,19 @@ interface ControlsProps {
   shown: Shown;
   span: Span;
   zone: string;
+  signals: Drawn[];
   onShow: (shown: Shown) => void;
 }
 
 /** The time that is shown: the last stretch up to now, or a typed one. */
-export function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
+export function SpanControls({ shown, span, zone, signals, onShow }: ControlsProps) {
   const length = span.to - span.from;
   const move = (share: number) => {
     const to = Math.min(span.to + share * length, serviceNow());
     onShow({ fixed: { from: to - length, to } });
   };
-  const around = (factor: number) => zoomed(span, factor, (span.from + span.to) / 2, serviceNow());
+  const all = useAllThereIs(signals);
+  const resized = (factor: number) => zoomed(span, factor, (span.from + span.to) / 2, serviceNow());
   return (
     <Stack direction="row" useFlexGap spacing={1} sx={{ flexWrap: 'wrap', alignItems: 'center', mb: 2 }}>
       <ToggleButtonGroup
@@ -46,30 +51,47 @@ export function SpanControls({ shown, span, zone, onShow }: ControlsProps) {
           </ToggleButton>
         ))}
       </ToggleButtonGroup>
+      <Button size="small" onClick={() => onShow({ fixed: around('day', serviceNow(), zone) })}>
+        Today
+      </Button>
+      <Button size="small" onClick={() => onShow({ fixed: around('week', serviceNow(), zone) })}>
+        This week
+      </Button>
+      <Button
+        size="small"
+        onClick={async () => {
+          const fixed = await all();
+          if (fixed) onShow({ fixed });
+        }}
+      >
+        All there is
+      </Button>
       <Button size="small" onClick={() => move(-0.5)}>
         Earlier
       </Button>
       <Button size="small" onClick={() => move(0.5)} disabled={!shown.fixed}>
         Later
       </Button>
-      <Button size="small" onClick={() => onShow({ fixed: around(0.5) })}>
+      <Button size="small" onClick={() => onShow({ fixed: resized(0.5) })}>
         Closer
       </Button>
-      <Button size="small" onClick={() => onShow({ fixed: around(2) })}>
+      <Button size="small" onClick={() => onShow({ fixed: resized(2) })}>
         Wider
       </Button>
-      <LocalTime
-        label="From"
-        at={span.from}
-        zone={zone}
-        onChange={(from) => from < span.to && onShow({ fixed: { from, to: span.to } })}
-      />
-      <LocalTime
-        label="To"
-        at={span.to}
-        zone={zone}
-        onChange={(to) => to > span.from && onShow({ fixed: { from: span.from, to } })}
-      />
+      <Stack direction="row" spacing={1}>
+        <LocalTime
+          label="From"
+          at={span.from}
+          zone={zone}
+          onChange={(from) => from < span.to && onShow({ fixed: { from, to: span.to } })}
+        />
+        <LocalTime
+          label="To"
+          at={span.to}
+          zone={zone}
+          onChange={(to) => to > span.from && onShow({ fixed: { from: span.from, to } })}
+        />
+      </Stack>
     </Stack>
   );
 }

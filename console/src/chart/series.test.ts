@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { SignalNow } from '../api/schema';
 import type { Piece, Pieces } from './liveSummary';
-import { axisTitle, columns, panes, sideTitle, story } from './series';
+import { columns, story } from './series';
 import { readShown, spanUpTo, writeShown } from './spans';
 
 const bucket = (second: number, value: number): Piece => ({
@@ -56,28 +56,6 @@ describe('columns', () => {
       [0, undefined],
       [undefined, undefined],
       [undefined, 4],
-    ]);
-  });
-});
-
-describe('panes', () => {
-  test('one for each unit, flags by themselves', () => {
-    const all = [
-      signal('a', 'm'),
-      signal('t', 'Cel'),
-      signal('b', 'm'),
-      signal('door', undefined, 'flag'),
-      signal('x', undefined, 'text'),
-    ];
-    expect(panes(all).map((pane) => pane.map((s) => s.signal).join())).toEqual(['a,b', 't', 'door']);
-    expect(axisTitle(all.slice(0, 1))).toBe('a (m)');
-    const long = 'x'.repeat(40);
-    expect(sideTitle([signal('a', 'm'), signal(long, 'm')])).toBe('in m');
-    expect(sideTitle([signal(long), signal(long)])).toBe('2 signals');
-  });
-  test('at most five lines', () => {
-    expect(panes(Array.from({ length: 7 }, (_, i) => signal(`s${i}`))).map((pane) => pane.length)).toEqual([
-      5, 2,
     ]);
   });
 });

@@ -1,9 +1,8 @@
 import type { SignalNow } from '../api/schema';
 import { fullName, paneName } from './drawn';
 import type { Piece, Pieces } from './liveSummary';
-import { fixed, isDrawn, withUnit } from '../format/number';
+import { fixed, withUnit } from '../format/number';
 import { shortTime } from '../format/time';
-import { groupBy } from '../groupBy';
 
 /** Columns of a chart: times in seconds, and for each signal mean, min, max. */
 export interface Columns {
@@ -94,18 +93,6 @@ export function story(
       : `${change > 0 ? 'rose' : 'fell'} ${text(Math.abs(change))}`;
   const at = (bucket: Piece) => shortTime(bucket.start_ms, zone, now);
   return `${name} ${moved}, lowest ${text(lowest.min)} at ${at(lowest)}, highest ${text(highest.max)} at ${at(highest)}.`;
-}
-
-/** Signals in panes, those of one unit together, at most five to a pane. */
-export function panes<T extends SignalNow>(signals: T[]): T[][] {
-  const byUnit = groupBy(signals.filter(isDrawn), (signal) =>
-    signal.type === 'flag' ? 'flag' : `unit ${signal.unit ?? ''}`,
-  );
-  return [...byUnit.values()].flatMap((group) => {
-    const parts: T[][] = [];
-    for (let i = 0; i < group.length; i += 5) parts.push(group.slice(i, i + 5));
-    return parts;
-  });
 }
 
 type Named = Pick<SignalNow, 'name' | 'symbol'> & { of?: string };

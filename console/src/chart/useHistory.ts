@@ -11,7 +11,7 @@ import { serviceNow } from '../format/clock';
 import { useAskAgain } from './useAskAgain';
 
 /** Buckets asked for: about one for two pixels of a wide chart. */
-const BUCKETS = 600;
+export const BUCKETS = 600;
 
 /**
  * The histories of some signals over the time shown, by `device/signal`. A time up to now moves on with
@@ -19,7 +19,8 @@ const BUCKETS = 600;
  * again only for what the stream cannot tell.
  */
 export function useHistory(site: string, signals: Drawn[], shown: Shown) {
-  const isLive = shown.fixed === undefined;
+  // A day that is not over goes on too.
+  const isLive = shown.fixed === undefined || shown.fixed.to > serviceNow();
   const [history] = useState(() => new LiveHistory());
   const version = useSyncExternalStore(history.subscribe, history.version);
   const [now, setNow] = useState(() => serviceNow());
@@ -35,7 +36,7 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
     signals.forEach((signal, i) => history.know(keyOf(signal), results[i]?.data, isLive));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
   }, [history, signals, answers, isLive]);
-  useClock(isLive ? lengthOf(shown.id) : undefined, setNow);
+  useClock(shown.fixed === undefined ? lengthOf(shown.id) : undefined, setNow);
   const asIts = useMemo(() => new Map(signals.map((signal) => [keyOf(signal), signal.asked])), [signals]);
   const askAgain = useAskAgain('summary', site);
   const onReadings = useCallback(

@@ -1,7 +1,9 @@
 import { useColorScheme, useTheme, type Theme } from '@mui/material/styles';
 
+export type Scheme = 'light' | 'dark';
+
 /** Whether light or dark is on. */
-export function useScheme(): 'light' | 'dark' {
+export function useScheme(): Scheme {
   const { mode, systemMode } = useColorScheme();
   return (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
 }

@@ -102,6 +102,14 @@ impl Store {
         self.points_where(page, |point| point.quality.is_good()).await
     }
 
+    /// The readings of a page that are suspect or rejected, in its order.
+    ///
+    /// # Errors
+    /// [`StoreError`].
+    pub async fn doubtful_points(&self, page: Page) -> Result<Vec<Point>, StoreError> {
+        self.points_where(page, |point| !point.quality.is_good()).await
+    }
+
     async fn points_where(&self, page: Page, is_wanted: impl Fn(&Point) -> bool) -> Result<Vec<Point>, StoreError> {
         let limit = page.limit as usize;
         let mut points: Vec<Point> = Vec::new();

@@ -1,9 +1,9 @@
 import Box from '@mui/material/Box';
 import { scaleLinear } from 'd3-scale';
-import { useEffect, useRef, useState } from 'react';
 import { axisNumbers } from '../axisNumbers';
 import { apart, type Across, type Picture } from '../picture';
 import { usePalette } from '../useScheme';
+import { useWidth } from '../useWidth';
 import { timeTicks } from '../timeTicks';
 import { Layers, useColour, type Scales } from './Layers';
 
@@ -127,18 +127,4 @@ function Names({ picture, y, left }: { picture: Picture; y: (value: number) => n
       {label.name}
     </text>
   ));
-}
-
-/** The width there is. */
-function useWidth() {
-  const ref = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(0);
-  useEffect(() => {
-    const element = ref.current;
-    if (!element) return;
-    const resized = new ResizeObserver(() => setWidth(element.clientWidth));
-    resized.observe(element);
-    return () => resized.disconnect();
-  }, []);
-  return { ref, width };
 }

@@ -2,10 +2,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/schema';
-import { Chart } from '../../chart/Chart';
 import { drawnAmong } from '../../chart/drawn';
-import { SpanControls } from '../../chart/SpanControls';
-import { useHistory } from '../../chart/useHistory';
+import { HistoryView } from '../../chart/HistoryView';
 import { useSame } from '../../chart/useSame';
 import { useView } from '../../chart/useView';
 import { PageHeading } from '../../components/PageHeading';
@@ -29,12 +27,10 @@ export function ChartsPage() {
 }
 
 function Charts({ devices }: { devices: DeviceNow[] }) {
-  const site = useSite();
   const [params, setParams] = useSearchParams();
-  const { shown, units, onShow, onZoom, onUnit } = useView();
+  const view = useView();
   const wanted = readSignals(params);
-  const signals = useSame(drawnAmong(devices, wanted, units));
-  const history = useHistory(site.code, signals, shown);
+  const signals = useSame(drawnAmong(devices, wanted, view.units));
   const choose = (next: string[]) =>
     setParams((old) => writeSignals(old, next), { replace: true, preventScrollReset: true });
   return (
@@ -45,10 +41,7 @@ function Charts({ devices }: { devices: DeviceNow[] }) {
           Choose signals of any devices above. Those of one unit share a pane, and all panes share the time.
         </Empty>
       ) : (
-        <>
-          <SpanControls shown={shown} span={history.span} zone={site.zone} onShow={onShow} />
-          <Chart signals={signals} history={history} onZoom={onZoom} onUnit={onUnit} />
-        </>
+        <HistoryView signals={signals} view={view} />
       )}
     </>
   );

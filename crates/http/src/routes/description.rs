@@ -146,7 +146,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("points", _) => integer(2, 5_000, 500),
         ("width", _) => json!({"type": "integer", "minimum": 1, "maximum": 200}),
         ("wait", _) => integer(0, 60, 0),
-        ("dry_run" | "trace" | "ignored" | "all", _) => json!({"type": "string", "enum": ["true", "false", ""]}),
+        ("dry_run" | "trace" | "ignored" | "all" | "doubtful", _) => json!({"type": "string", "enum": ["true", "false", ""]}),
         ("order", _) => json!({"type": "string", "enum": ["ascending", "descending"], "default": "ascending"}),
         ("by", _) => json!({"type": "string", "enum": ["day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),

@@ -23,11 +23,12 @@ pub(super) fn routes() -> Vec<Route> {
 /// Readings of a signal from `from` to `to` (excluded; by default the last day),
 /// oldest first, or newest first with `order=descending`. At most 5,000 a page.
 ///
-/// Suspect and rejected readings are left out, unless `all=true` asks for them.
+/// Suspect and rejected readings are left out, unless `all=true` asks for them too, or
+/// `doubtful=true` for them alone.
 /// With `unit`, values are in another unit than the signal's.
 #[utoipa::path(operation_id = "readings_readings", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<Reading>), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<unit>")]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<doubtful>&<unit>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn readings(
     engine: &State<Arc<Engine>>,
@@ -41,6 +42,7 @@ async fn readings(
     after: Option<&str>,
     limit: Option<&str>,
     all: Option<&str>,
+    doubtful: Option<&str>,
     unit: Option<&str>,
 ) -> Answer<Page<Reading>> {
     let limit = query::number("limit", limit, 500u32, 1, 5_000)?;
@@ -56,11 +58,15 @@ async fn readings(
             Order::Descending => to = to.min(after),
         }
     }
-    let all = query::flag("all", all)?;
+    let (all, doubtful) = (query::flag("all", all)?, query::flag("doubtful", doubtful)?);
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
     let wanted = query::unit(&signal, unit)?;
     let page = lantern_store::Page { signal: signal.id, from, to, limit: limit + 1, order };
-    let rows = if all { engine.store.points(page).await? } else { engine.store.good_points(page).await? };
+    let rows = match (all, doubtful) {
+        (_, true) => engine.store.doubtful_points(page).await?,
+        (true, false) => engine.store.points(page).await?,
+        (false, false) => engine.store.good_points(page).await?,
+    };
     let shown = |point| shown::reading_of(device.state, wanted.point(point));
     Ok(Json(query::page(rows, limit, |point| point.at.to_string(), shown)))
 }

@@ -1,0 +1,147 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Link from '@mui/material/Link';
+import { useQuery } from '@tanstack/react-query';
+import { useMemo, useState, type ReactNode } from 'react';
+import { Link as RouterLink } from 'react-router';
+import { marks as marksOf, type Span } from '../api/queries';
+import type { Mark } from '../api/schema';
+import { useSite } from '../components/siteContext';
+import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../features/notes/NoteDialog';
+import { Chart } from './Chart';
+import { ChartTable } from './ChartTable';
+import { ChartTools } from './ChartTools';
+import { midnights } from './days';
+import { fullName, keyOf, type Drawn } from './drawn';
+import { MarksLane } from './MarksLane';
+import { SpanControls } from './SpanControls';
+import { nights } from './sun';
+import { useDoubts } from './useDoubts';
+import { useEarlier } from './useEarlier';
+import { useHistory, type History } from './useHistory';
+import { useLook } from './useLook';
+import { useSame } from './useSame';
+import type { useView } from './useView';
+
+interface Props {
+  signals: Drawn[];
+  view: ReturnType<typeof useView>;
+  /** What stands beside the chart, where there is room. */
+  beside?: (history: History) => ReactNode;
+}
+
+const NOTHING: Mark[] = [];
+
+/** The history of some signals, with all that can be seen of it and done with it. */
+export function HistoryView({ signals, view, beside }: Props) {
+  const site = useSite();
+  const { shown, onShow, onZoom, onUnit } = view;
+  const { look, onLook } = useLook();
+  const [draft, setDraft] = useState<NoteDraft>();
+  const [isTable, setTable] = useState(false);
+  const zone = look.zone ?? site.zone;
+  const history = useHistory(site.code, signals, shown);
+  const { span, asked } = history;
+  const earlier = useEarlier(site.code, signals, span, look.under, zone);
+  const doubts = useDoubts(site.code, signals, asked, look.doubts);
+  const keys = useSame(signals.map(keyOf));
+  const marks = useQuery(marksOf(site.code, keys, asked)).data;
+  const backdrop = useBackdrop(span, zone, look.nights ? site.position : undefined, marks?.marks ?? NOTHING);
+  const write = () =>
+    setDraft({
+      about: '',
+      text: '',
+      from: span.to,
+      ...(shown.fixed ? { from: span.from, to: span.to } : {}),
+    });
+  return (
+    <>
+      <SpanControls shown={shown} span={span} zone={zone} signals={signals} onShow={onShow} />
+      <ChartTools look={look} zone={site.zone} hasPlace={site.position !== undefined} onLook={onLook}>
+        <Button size="small" onClick={write}>
+          Write a note
+        </Button>
+        <Link component={RouterLink} to={`/sites/${site.code}/notes`}>
+          All notes
+        </Link>
+      </ChartTools>
+      <Box
+        sx={{
+          display: 'grid',
+          gap: 3,
+          gridTemplateColumns: {
+            xs: 'minmax(0, 1fr)',
+            lg: beside ? 'minmax(0, 1fr) 320px' : 'minmax(0, 1fr)',
+          },
+        }}
+      >
+        <Chart
+          signals={signals}
+          history={history}
+          earlier={earlier}
+          panes={look.panes}
+          zone={zone}
+          backdrop={backdrop}
+          doubts={doubts}
+          onZoom={onZoom}
+          onUnit={onUnit}
+          below={(sides) => (
+            <MarksLane
+              marks={marks?.marks ?? NOTHING}
+              isCut={marks?.more ?? false}
+              span={span}
+              zone={zone}
+              onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
+              {...sides}
+            />
+          )}
+        />
+        {beside?.(history)}
+      </Box>
+      <Button size="small" onClick={() => setTable((old) => !old)} aria-expanded={isTable} sx={{ mb: 1 }}>
+        {isTable ? 'Hide the table' : 'Show as table'}
+      </Button>
+      {isTable && <ChartTable signals={signals} sets={history.sets} span={span} zone={zone} />}
+      {draft && (
+        <NoteDialog
+          site={site.code}
+          zone={zone}
+          topics={topicsOf(signals)}
+          draft={draft}
+          onClose={() => setDraft(undefined)}
+        />
+      )}
+    </>
+  );
+}
+
+function useBackdrop(
+  span: Span,
+  zone: string,
+  place: { latitude: number; longitude: number } | undefined,
+  marks: Mark[],
+) {
+  const { from, to } = span;
+  // The sun is asked anew for each hundredth of the time, not for each reading.
+  const step = (to - from) / 100;
+  const [first, last] = [Math.floor(from / step) * step, Math.ceil(to / step) * step];
+  const dark = useMemo(
+    () => (place === undefined ? [] : nights({ from: first, to: last }, place.latitude, place.longitude)),
+    [first, last, place],
+  );
+  const ends = useMemo(() => midnights({ from: first, to: last }, zone), [first, last, zone]);
+  return useMemo(
+    () => ({ nights: dark, midnights: ends, moments: marks.map(({ from: at }) => Date.parse(at)) }),
+    [dark, ends, marks],
+  );
+}
+
+/** What a note beside these signals can be about. */
+function topicsOf(signals: Drawn[]): Topic[] {
+  const devices = new Map(signals.map(({ device, of }) => [device, of ?? device]));
+  return [
+    { about: '', name: 'The whole site' },
+    ...[...devices].map(([about, name]) => ({ about, name })),
+    ...signals.map((signal) => ({ about: keyOf(signal), name: fullName(signal) })),
+  ];
+}
