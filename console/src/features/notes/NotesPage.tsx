@@ -110,11 +110,7 @@ function NotesTable({ notes, zone, topics, onChange }: TableProps) {
               <TableCell sx={{ whiteSpace: 'pre-line', overflowWrap: 'anywhere' }}>{note.text}</TableCell>
               <TableCell>{note.changed_by ?? note.written_by}</TableCell>
               <TableCell align="right">
-                <Button
-                  size="small"
-                  aria-label={`Change the note of ${dateTime(note.from, zone)}`}
-                  onClick={() => onChange(note)}
-                >
+                <Button size="small" aria-label={`Change note ${note.id}`} onClick={() => onChange(note)}>
                   Change
                 </Button>
               </TableCell>
