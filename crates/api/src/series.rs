@@ -65,6 +65,8 @@ pub struct Bucket {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum BucketUnit {
+    /// From one full hour of the zone's clocks to the next.
+    Hour,
     /// From midnight to midnight.
     Day,
     /// From Monday to Monday.

@@ -40,12 +40,23 @@ async fn fill(service: &Service) -> Result<()> {
 
 /// Twenty signals over a month in 500 buckets, in one request. Limit: 50 ms.
 pub(crate) async fn chart_20(rounds: u8) -> Result<Entry> {
+    asked("store-chart-20", "summary", "buckets=500", rounds).await
+}
+
+/// Figures by day of twenty signals over a month, in one request, with median and the quantiles beside it, hours
+/// above a limit and degree hours. Limit: 50 ms.
+pub(crate) async fn figures(rounds: u8) -> Result<Entry> {
+    asked("figures-month", "figures", "by=day&quantiles=0.05,0.5,0.95&above=15&base=18", rounds).await
+}
+
+/// How long a request for all signals over the month takes.
+async fn asked(name: &'static str, what: &str, how: &str, rounds: u8) -> Result<Entry> {
     let dir = tempfile::tempdir()?;
     let service = Service::start(dir.path()).await?;
     fill(&service).await?;
     let signals: Vec<String> = (0..SIGNALS).map(|signal| format!("d0/s{signal}")).collect();
     let (from, to) = (BEGIN / 1_000_000, BEGIN / 1_000_000 + 10 * TIMES as i64);
-    let path = format!("sites/bench/summary?signals={}&from={from}&to={to}&buckets=500", signals.join(","));
+    let path = format!("sites/bench/{what}?signals={}&from={from}&to={to}&{how}", signals.join(","));
     let mut figures = Vec::new();
     for _ in 0..=rounds.max(5) {
         let started = Instant::now();
@@ -57,7 +68,7 @@ pub(crate) async fn chart_20(rounds: u8) -> Result<Entry> {
         ensure!(count == TIMES as u64, "{count} readings in the buckets");
     }
     let figure = median(figures.split_off(1));
-    Ok(Entry { name: "store-chart-20", figure, unit: "ms", limit: 50.0, ratio: 50.0 / figure })
+    Ok(Entry { name, figure, unit: "ms", limit: 50.0, ratio: 50.0 / figure })
 }
 
 /// The month of twenty signals as CSV, each signal by itself, and its memory.

@@ -33,6 +33,7 @@
 //! | [`convert`] | raw values to what they mean, step by step |
 //! | [`coverage`] | how much of what was expected came |
 //! | [`decode`] | payloads to named raw values |
+//! | [`figures`] | what the readings of a stretch of time come to |
 //! | [`fix`] | measured positions |
 //! | [`formula`] | values worked out from those of several signals |
 //! | [`intake`] | raw values to readings and arrivals |
@@ -65,6 +66,7 @@ pub mod decode;
 mod device;
 mod digits;
 mod duration;
+pub mod figures;
 pub mod fix;
 pub mod formula;
 mod ids;

@@ -16,6 +16,7 @@ mod device;
 mod devices;
 mod disk;
 mod error;
+mod figures;
 mod hand;
 mod job;
 mod join;

@@ -56,7 +56,7 @@ impl Store {
     }
 
     /// The last good number before a span, if it still holds when that begins.
-    async fn held_before(&self, span: Span, hold: i64) -> Result<Option<(i64, f64)>, StoreError> {
+    pub(crate) async fn held_before(&self, span: Span, hold: i64) -> Result<Option<(i64, f64)>, StoreError> {
         let before = Span { from: span.from.saturating_sub(hold), to: span.from, ..span };
         let mut walk = self.walk(before, Order::Descending, false).await?;
         while let Some(stretch) = walk.next().await? {

@@ -4,11 +4,13 @@ use super::bucket::MAX_BUCKETS;
 use crate::Moment;
 use jiff::civil::{Date, Weekday};
 use jiff::tz::TimeZone;
-use jiff::{Span, ToSpan};
+use jiff::{Span, Timestamp, ToSpan};
 
 /// A stretch of the calendar.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CalendarUnit {
+    /// From one full hour of the zone's clocks to the next.
+    Hour,
     /// From midnight to midnight: 23, 24 or 25 hours.
     Day,
     /// From Monday to Monday.
@@ -22,7 +24,7 @@ pub enum CalendarUnit {
 impl CalendarUnit {
     fn start(self, date: Date) -> Date {
         match self {
-            Self::Day => date,
+            Self::Hour | Self::Day => date,
             Self::Week => date.checked_sub(i64::from(date.weekday().since(Weekday::Monday)).days()).unwrap_or(date),
             Self::Month => date.first_of_month(),
             Self::Year => date.first_of_year(),
@@ -31,7 +33,7 @@ impl CalendarUnit {
 
     fn step(self) -> Span {
         match self {
-            Self::Day => 1.day(),
+            Self::Hour | Self::Day => 1.day(),
             Self::Week => 1.week(),
             Self::Month => 1.month(),
             Self::Year => 1.year(),
@@ -53,6 +55,9 @@ impl Buckets {
     /// `None` if there would be more than [`MAX_BUCKETS`].
     #[must_use]
     pub fn calendar(unit: CalendarUnit, zone: &TimeZone, from: Moment, to: Moment) -> Option<Self> {
+        if unit == CalendarUnit::Hour {
+            return Self::hours(zone, from.as_micros(), to.as_micros());
+        }
         let mut date = unit.start(zone.to_datetime(from.to_timestamp()).date());
         let mut edges = Vec::new();
         while edges.len() <= MAX_BUCKETS as usize {
@@ -63,6 +68,24 @@ impl Buckets {
                 return Some(Self::Edges(edges));
             }
             date = date.checked_add(unit.step()).ok()?;
+        }
+        None
+    }
+
+    /// Full hours of a zone's clocks. Where clocks are put forward or back by a part of an hour, one hour is shorter.
+    fn hours(zone: &TimeZone, from: i64, to: i64) -> Option<Self> {
+        const HOUR: i64 = 3_600_000_000;
+        let start = |at: i64| {
+            let offset = zone.to_offset(Timestamp::from_microsecond(at).ok()?).seconds();
+            Some(at - (at + i64::from(offset) * 1_000_000).rem_euclid(HOUR))
+        };
+        let mut edges = vec![start(from)?];
+        while edges.len() <= MAX_BUCKETS as usize {
+            let last = *edges.last()?;
+            if last >= to {
+                return Some(Self::Edges(edges));
+            }
+            edges.push(start(last.checked_add(HOUR)?)?);
         }
         None
     }
@@ -111,6 +134,19 @@ mod tests {
         assert_eq!(
             edges(CalendarUnit::Month, "UTC", "2026-01-31T00:00:00Z", "2026-02-28T00:00:00Z"),
             ["2026-01-01T00:00:00Z", "2026-02-01T00:00:00Z", "2026-03-01T00:00:00Z"]
+        );
+    }
+
+    #[test]
+    fn hours_are_those_of_the_clocks() {
+        assert_eq!(
+            edges(CalendarUnit::Hour, "Asia/Kathmandu", "2026-05-06T00:00:00Z", "2026-05-06T01:30:00Z"),
+            ["2026-05-05T23:15:00Z", "2026-05-06T00:15:00Z", "2026-05-06T01:15:00Z", "2026-05-06T02:15:00Z"]
+        );
+        // Clocks at Lord Howe Island go forward by half an hour on 2026-10-04 at 02:00, which is 15:30 in UTC.
+        assert_eq!(
+            edges(CalendarUnit::Hour, "Australia/Lord_Howe", "2026-10-03T15:00:00Z", "2026-10-03T16:30:00Z"),
+            ["2026-10-03T14:30:00Z", "2026-10-03T15:00:00Z", "2026-10-03T16:00:00Z", "2026-10-03T17:00:00Z"]
         );
     }
 

@@ -133,6 +133,12 @@ impl UnitChange {
         }
     }
 
+    /// The way back.
+    #[must_use]
+    pub fn back(&self) -> Self {
+        Self { from: self.to.clone(), to: self.from.clone() }
+    }
+
     /// Whether it only shifts and stretches, so that means go over as values do.
     #[must_use]
     pub const fn is_affine(&self) -> bool {

@@ -146,9 +146,11 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("points", _) => integer(2, 5_000, 500),
         ("width", _) => json!({"type": "integer", "minimum": 1, "maximum": 200}),
         ("wait", _) => integer(0, 60, 0),
-        ("dry_run" | "trace" | "ignored" | "all" | "doubtful", _) => json!({"type": "string", "enum": ["true", "false", ""]}),
+        ("dry_run" | "trace" | "ignored" | "all" | "doubtful", _) => {
+            json!({"type": "string", "enum": ["true", "false", ""]})
+        }
         ("order", _) => json!({"type": "string", "enum": ["ascending", "descending"], "default": "ascending"}),
-        ("by", _) => json!({"type": "string", "enum": ["day", "week", "month", "year"]}),
+        ("by", _) => json!({"type": "string", "enum": ["hour", "day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),
         ("format", _) => json!({"type": "string", "enum": ["csv", "senml", "senml-cbor"], "default": "csv"}),
         ("digits", _) => json!({"type": "string", "enum": ["full"]}),
@@ -165,6 +167,10 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("unit", _) => json!({"type": "string", "description": "a UCUM code, or a common spelling such as °C"}),
         ("about", _) => json!({"type": "string", "description": "DEVICE or DEVICE/SIGNAL, with commas between"}),
         ("zone", _) => json!({"type": "string", "description": "an IANA name such as Europe/London"}),
+        ("quantiles", _) => json!({"type": "string", "description": "shares from 0 to 1, with commas between"}),
+        ("above" | "below", _) => json!({"type": "string", "description": "limits, with commas between"}),
+        ("within", _) => json!({"type": "string", "description": "bands such as 1..2, with commas between"}),
+        ("base", _) => json!({"type": "number"}),
         ("after" | "answer" | "confirm", _) => text(),
         _ => return None,
     })

@@ -10,9 +10,11 @@ mod console;
 mod contacts;
 mod description;
 mod devices;
+mod division;
 mod documents;
 mod export;
 mod export_format;
+mod figures;
 mod in_answer;
 mod inlet;
 mod jobs;
@@ -86,6 +88,7 @@ fn api() -> Vec<rocket::Route> {
         now::routes(),
         readings::routes(),
         summaries::routes(),
+        figures::routes(),
         meaning::routes(),
         jobs::routes(),
         compare::routes(),

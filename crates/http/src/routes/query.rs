@@ -79,6 +79,11 @@ impl Wanted {
         self.0.as_ref().map_or(number, |(_, change)| change.apply(number))
     }
 
+    /// A number in it, in the signal's own unit.
+    pub(super) fn back(&self, number: f64) -> f64 {
+        self.0.as_ref().map_or(number, |(_, change)| change.back().apply(number))
+    }
+
     /// A reading in it.
     pub(super) fn point(&self, point: Point) -> Point {
         match point.value {
@@ -116,6 +121,6 @@ pub(super) fn page<T, U>(
     lantern_api::Page { items: rows.into_iter().map(item).collect(), next }
 }
 
-fn cut(text: &str) -> String {
+pub(super) fn cut(text: &str) -> String {
     text.chars().take(40).collect()
 }

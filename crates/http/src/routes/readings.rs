@@ -28,7 +28,9 @@ pub(super) fn routes() -> Vec<Route> {
 /// With `unit`, values are in another unit than the signal's.
 #[utoipa::path(operation_id = "readings_readings", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, body = Page<Reading>), (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<doubtful>&<unit>")]
+#[get(
+    "/sites/<site>/devices/<device>/signals/<signal>/readings?<from>&<to>&<order>&<after>&<limit>&<all>&<doubtful>&<unit>"
+)]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn readings(
     engine: &State<Arc<Engine>>,

@@ -1,14 +1,14 @@
 //! Summaries and curves: readings of a time in as few points as are wanted.
 
+use super::division::Division;
 use super::listed::listed;
 use super::query::Wanted;
 use super::{Answer, query};
 use crate::auth::Access;
 use crate::found;
-use jiff::tz::TimeZone;
-use lantern_api::{Bucket, BucketUnit, Curve, DividedTime, SignalSummary, SummarySet, SummaryTable};
-use lantern_core::series::{self, Buckets, CalendarUnit, MAX_BUCKETS, bucket_width};
-use lantern_core::{Moment, SignalId};
+use lantern_api::{Bucket, Curve, SignalSummary, SummarySet, SummaryTable};
+use lantern_core::SignalId;
+use lantern_core::series;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use rocket::serde::json::Json;
@@ -19,60 +19,23 @@ pub(super) fn routes() -> Vec<Route> {
     routes![summary, table, curve]
 }
 
-/// How time is to be divided, as it was asked for.
-struct Division {
-    from: Moment,
-    to: Moment,
-    buckets: Buckets,
-    shown: DividedTime,
-}
-
-impl Division {
-    fn new(
-        (from, to): (Moment, Moment),
-        count: Option<&str>,
-        by: Option<&str>,
-        zone: Option<&str>,
-        site_zone: &str,
-    ) -> Result<Self, Problem> {
-        let count = query::number("buckets", count, 500, 1, MAX_BUCKETS)?;
-        let shown = |width_s, by, zone| DividedTime { from: from.to_string(), to: to.to_string(), width_s, by, zone };
-        let Some(by) = by else {
-            let width = bucket_width(to.as_micros() - from.as_micros(), count);
-            let buckets = Buckets::Even(width);
-            return Ok(Self { from, to, buckets, shown: shown(Some(width as f64 / 1e6), None, None) });
-        };
-        let (by, unit) = match by {
-            "day" => (BucketUnit::Day, CalendarUnit::Day),
-            "week" => (BucketUnit::Week, CalendarUnit::Week),
-            "month" => (BucketUnit::Month, CalendarUnit::Month),
-            "year" => (BucketUnit::Year, CalendarUnit::Year),
-            _ => return Err(Problem::invalid("by", "`day`, `week`, `month` or `year`")),
-        };
-        let name = zone.unwrap_or(site_zone);
-        let zone = TimeZone::get(name)
-            .map_err(|_| Problem::invalid("zone", format_args!("`{name}` is not the name of a time zone")))?;
-        let buckets = Buckets::calendar(unit, &zone, from, to).ok_or_else(|| {
-            Problem::invalid(
-                "by",
-                format_args!("more than {MAX_BUCKETS} buckets; ask for a shorter time or longer ones"),
-            )
-        })?;
-        Ok(Self { from, to, buckets, shown: shown(None, Some(by), Some(name.to_owned())) })
-    }
-
-    async fn of(&self, engine: &Engine, signal: SignalId, wanted: &Wanted) -> Result<Vec<Bucket>, Problem> {
-        let buckets = engine.store.summaries(signal, self.from, self.to, self.buckets.clone()).await?;
-        Ok(buckets.iter().map(|one| bucket(one, wanted)).collect())
-    }
+/// A signal's buckets of a divided time.
+async fn buckets_of(
+    division: &Division,
+    engine: &Engine,
+    signal: SignalId,
+    wanted: &Wanted,
+) -> Result<Vec<Bucket>, Problem> {
+    let buckets = engine.store.summaries(signal, division.from, division.to, division.buckets.clone()).await?;
+    Ok(buckets.iter().map(|one| bucket(one, wanted)).collect())
 }
 
 /// Minimum, maximum, mean, first, last and count of a signal's good numbers in
 /// buckets of time, from `from` to `to` (excluded; by default the last day).
 ///
 /// Buckets have the smallest round width that gives at most `buckets` of them (500
-/// by default, 2,000 at most), or are stretches of the calendar with `by=day`,
-/// `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
+/// by default, 2,000 at most), or are stretches of the calendar with `by=hour`,
+/// `day`, `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
 /// reading are left out. With `unit`, numbers are in another unit than the
 /// signal's.
 #[utoipa::path(operation_id = "summaries_summary", context_path = "/api/v1", tag = "reading back",
@@ -97,7 +60,7 @@ async fn summary(
     let division = Division::new(span, buckets, by, zone, &site.zone)?;
     let wanted = query::unit(&signal, unit)?;
     wanted.check_means()?;
-    let buckets = division.of(engine, signal.id, &wanted).await?;
+    let buckets = buckets_of(&division, engine, signal.id, &wanted).await?;
     Ok(Json(SummarySet { time: division.shown, buckets }))
 }
 
@@ -126,7 +89,7 @@ async fn table(
     let mut summaries = Vec::with_capacity(listed.len());
     for one in listed {
         one.wanted.check_means()?;
-        let buckets = division.of(engine, one.signal.id, &one.wanted).await?;
+        let buckets = buckets_of(&division, engine, one.signal.id, &one.wanted).await?;
         summaries.push(SignalSummary { signal: one.path, unit: one.unit, buckets });
     }
     Ok(Json(SummaryTable { time: division.shown, signals: summaries }))

@@ -224,6 +224,20 @@ pub(crate) async fn hold(connection: &mut SqliteConnection, signal: SignalId) ->
     Ok((seconds.unwrap_or(3_600.0) * 1e6) as i64)
 }
 
+/// How many readings the segments of a span hold; those at its ends count whole.
+pub(crate) async fn count_readings(connection: &mut SqliteConnection, span: Span) -> Result<u64, sqlx::Error> {
+    let count: Option<i64> = sqlx::query_scalar(
+        "SELECT sum(count) FROM segment WHERE signal_id = ?1 AND first_at < ?3 AND first_at >=
+             coalesce((SELECT max(first_at) FROM segment WHERE signal_id = ?1 AND first_at <= ?2), ?2)",
+    )
+    .bind(span.signal.0)
+    .bind(span.from)
+    .bind(span.to)
+    .fetch_one(connection)
+    .await?;
+    Ok(count.unwrap_or_default().unsigned_abs())
+}
+
 /// Takes segments away, by the times they begin at, and puts others in place.
 pub(crate) async fn replace(
     connection: &mut SqliteConnection,

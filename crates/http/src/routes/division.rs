@@ -1,0 +1,52 @@
+//! How a request divides time: into equal widths, or by the calendar.
+
+use super::query;
+use jiff::tz::TimeZone;
+use lantern_api::{BucketUnit, DividedTime};
+use lantern_core::Moment;
+use lantern_core::series::{Buckets, CalendarUnit, MAX_BUCKETS, bucket_width};
+use lantern_engine::Problem;
+
+/// How time is to be divided, as it was asked for.
+pub(super) struct Division {
+    pub(super) from: Moment,
+    pub(super) to: Moment,
+    pub(super) buckets: Buckets,
+    pub(super) shown: DividedTime,
+}
+
+impl Division {
+    pub(super) fn new(
+        (from, to): (Moment, Moment),
+        count: Option<&str>,
+        by: Option<&str>,
+        zone: Option<&str>,
+        site_zone: &str,
+    ) -> Result<Self, Problem> {
+        let count = query::number("buckets", count, 500, 1, MAX_BUCKETS)?;
+        let shown = |width_s, by, zone| DividedTime { from: from.to_string(), to: to.to_string(), width_s, by, zone };
+        let Some(by) = by else {
+            let width = bucket_width(to.as_micros() - from.as_micros(), count);
+            let buckets = Buckets::Even(width);
+            return Ok(Self { from, to, buckets, shown: shown(Some(width as f64 / 1e6), None, None) });
+        };
+        let (by, unit) = match by {
+            "hour" => (BucketUnit::Hour, CalendarUnit::Hour),
+            "day" => (BucketUnit::Day, CalendarUnit::Day),
+            "week" => (BucketUnit::Week, CalendarUnit::Week),
+            "month" => (BucketUnit::Month, CalendarUnit::Month),
+            "year" => (BucketUnit::Year, CalendarUnit::Year),
+            _ => return Err(Problem::invalid("by", "`hour`, `day`, `week`, `month` or `year`")),
+        };
+        let name = zone.unwrap_or(site_zone);
+        let zone = TimeZone::get(name)
+            .map_err(|_| Problem::invalid("zone", format_args!("`{name}` is not the name of a time zone")))?;
+        let buckets = Buckets::calendar(unit, &zone, from, to).ok_or_else(|| {
+            Problem::invalid(
+                "by",
+                format_args!("more than {MAX_BUCKETS} buckets; ask for a shorter time or longer ones"),
+            )
+        })?;
+        Ok(Self { from, to, buckets, shown: shown(None, Some(by), Some(name.to_owned())) })
+    }
+}
