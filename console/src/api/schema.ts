@@ -1156,8 +1156,8 @@ export interface paths {
          * Minimum, maximum, mean, first, last and count of a signal's good numbers in
          *     buckets of time, from `from` to `to` (excluded; by default the last day).
          * @description Buckets have the smallest round width that gives at most `buckets` of them (500
-         *     by default, 2,000 at most), or are stretches of the calendar with `by=day`,
-         *     `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
+         *     by default, 2,000 at most), or are stretches of the calendar with `by=hour`,
+         *     `day`, `week`, `month` or `year`, in the site's zone or another `zone`. Buckets with no
          *     reading are left out. With `unit`, numbers are in another unit than the
          *     signal's.
          */
@@ -1266,6 +1266,31 @@ export interface paths {
         };
         /** How much would go with a site: its readings, counted up to a million. */
         get: operations["sites_extent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figures of signals from `from` to `to` (excluded; by default the last day): extremes with their times, means,
+         *     total, integral, standard deviation, quantiles, hours within limits, degree hours.
+         * @description `signals` is a list such as `tower/level,larder/temp:Cel`, of 50 at most. Of the whole time, or with
+         *     `by=hour`, `day`, `week`, `month` or `year` of each of these, in the site's zone or another `zone`.
+         *     `quantiles` are shares such as `0.05,0.5,0.95`. `above=2.5,3`, `below=1` and `within=1..2` count the hours beyond and
+         *     within limits, and `base=18` the degree hours on both sides of it; limits are in the unit of the
+         *     signals, or in the one behind the colon.
+         */
+        get: operations["figures"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1941,7 +1966,7 @@ export interface components {
          * @description How readings are put into buckets.
          * @enum {string}
          */
-        BucketUnit: "day" | "week" | "month" | "year";
+        BucketUnit: "hour" | "day" | "week" | "month" | "year";
         /**
          * @description Which end of a number comes first. Bits of a byte are taken from the same
          *     end: the most significant first with `big`, the least with `little`.
@@ -3086,6 +3111,101 @@ export interface components {
              * @description How far off it may be.
              */
             tolerance?: number;
+        };
+        /** @description A value, and when it was measured first. */
+        Extreme: {
+            /** @description When; absent where only summaries are left of the readings. */
+            at?: string;
+            /**
+             * Format: double
+             * @description The value.
+             */
+            value: number;
+        };
+        /**
+         * @description What the good numbers of a bucket come to; flags count as 0 and 1. A value holds until the
+         *     next one, at most until its device would be called silent.
+         */
+        Figures: {
+            /** @description Hours above each of the limits `above`. */
+            above_h?: number[];
+            /** @description Hours below each of the limits `below`. */
+            below_h?: number[];
+            /**
+             * Format: int64
+             * @description How many readings.
+             */
+            count: number;
+            /**
+             * Format: double
+             * @description Degree hours above `base`.
+             */
+            degree_hours_above?: number;
+            /**
+             * Format: double
+             * @description Degree hours below `base`: how far below, times how long.
+             */
+            degree_hours_below?: number;
+            /**
+             * Format: double
+             * @description Standard deviation of the readings, as a sample.
+             */
+            deviation?: number;
+            /**
+             * Format: double
+             * @description End of the bucket, itself outside, in milliseconds since 1970.
+             */
+            end_ms: number;
+            /**
+             * Format: double
+             * @description For how many hours values held.
+             */
+            held_h: number;
+            /**
+             * Format: double
+             * @description Integral over time, in the unit of [`SignalFigures::integral_unit`].
+             */
+            integral?: number;
+            /** @description The greatest. */
+            max: components["schemas"]["Extreme"];
+            /**
+             * Format: double
+             * @description Arithmetic mean of the readings.
+             */
+            mean: number;
+            /** @description The least. */
+            min: components["schemas"]["Extreme"];
+            /** @description The quantiles that were asked for, in that order. */
+            quantiles?: number[];
+            /**
+             * Format: double
+             * @description Start of the bucket, in milliseconds since 1970.
+             */
+            start_ms: number;
+            /**
+             * Format: double
+             * @description Mean with each value weighted by how long it held.
+             */
+            time_mean: number;
+            /**
+             * Format: double
+             * @description Sum of the readings.
+             */
+            total: number;
+            /**
+             * @description Whether each reading was looked at. If not, for some only summaries are left or there are more than
+             *     five million, and deviation, quantiles, hours and degree hours are absent.
+             */
+            whole: boolean;
+            /** @description Hours within each of the bands `within`. */
+            within_h?: number[];
+        };
+        /** @description Figures of several signals in the same buckets. */
+        FiguresTable: components["schemas"]["DividedTime"] & {
+            /** @description Which quantiles were asked for. */
+            quantiles: number[];
+            /** @description The signals, in the order they were asked for. */
+            signals: components["schemas"]["SignalFigures"][];
         };
         /**
          * @description A position as it was measured (WGS 84).
@@ -4945,6 +5065,20 @@ export interface components {
             /** @description UCUM code of its unit; `null` takes it away. */
             unit?: string | null;
         };
+        /** @description Figures of one signal. */
+        SignalFigures: {
+            /** @description The buckets with readings, in order of time. */
+            buckets: components["schemas"]["Figures"][];
+            /**
+             * @description The unit of its integrals, a UCUM code: what flowed, or the unit times hours. Absent where
+             *     an integral makes no sense.
+             */
+            integral_unit?: string;
+            /** @description Device and signal, such as `tower/level`. */
+            signal: string;
+            /** @description Its unit, a UCUM code. */
+            unit?: string;
+        };
         /** @description What a signal's values mean: the newest version. */
         SignalMeaning: {
             /** @description When. */
@@ -5470,6 +5604,9 @@ export type DividerArrangement = components['schemas']['DividerArrangement'];
 export type DryRun = components['schemas']['DryRun'];
 export type DryRunResult = components['schemas']['DryRunResult'];
 export type DummyTest = components['schemas']['DummyTest'];
+export type Extreme = components['schemas']['Extreme'];
+export type Figures = components['schemas']['Figures'];
+export type FiguresTable = components['schemas']['FiguresTable'];
 export type Fix = components['schemas']['Fix'];
 export type Follower = components['schemas']['Follower'];
 export type Gap = components['schemas']['Gap'];
@@ -5580,6 +5717,7 @@ export type SetUp = components['schemas']['SetUp'];
 export type SetUpState = components['schemas']['SetUpState'];
 export type Signal = components['schemas']['Signal'];
 export type SignalChange = components['schemas']['SignalChange'];
+export type SignalFigures = components['schemas']['SignalFigures'];
 export type SignalMeaning = components['schemas']['SignalMeaning'];
 export type SignalNow = components['schemas']['SignalNow'];
 export type SignalRole = components['schemas']['SignalRole'];
@@ -8164,7 +8302,7 @@ export interface operations {
         parameters: {
             query?: {
                 buckets?: number;
-                by?: "day" | "week" | "month" | "year";
+                by?: "hour" | "day" | "week" | "month" | "year";
                 from?: string;
                 to?: string;
                 unit?: string;
@@ -8376,6 +8514,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Removal"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures: {
+        parameters: {
+            query?: {
+                above?: string;
+                base?: number;
+                below?: string;
+                by?: "hour" | "day" | "week" | "month" | "year";
+                from?: string;
+                quantiles?: string;
+                signals?: string;
+                to?: string;
+                within?: string;
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FiguresTable"];
                 };
             };
             default: {
@@ -9286,7 +9464,7 @@ export interface operations {
         parameters: {
             query?: {
                 buckets?: number;
-                by?: "day" | "week" | "month" | "year";
+                by?: "hour" | "day" | "week" | "month" | "year";
                 from?: string;
                 signals?: string;
                 to?: string;

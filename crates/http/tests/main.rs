@@ -5,6 +5,8 @@
 mod access;
 /// The interface around an engine.
 mod desk;
+/// Figures of stretches of time.
+mod figures;
 /// Notes and marks.
 mod notes;
 /// What was removed.

@@ -2,6 +2,7 @@
 
 mod device;
 mod export;
+mod figures;
 mod groups;
 mod meaning;
 mod note;
@@ -14,6 +15,7 @@ mod values;
 
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
 pub(crate) use export::{ExportArgs, ExportFormat};
+pub(crate) use figures::FiguresArgs;
 pub(crate) use groups::command_line;
 pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
@@ -195,6 +197,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d"
     )]
     Export(ExportArgs),
+    /// Extremes with their times, means, quantiles, hours within limits, integrals, degree hours
+    #[command(
+        after_help = "Examples:\n  lantern figures tower/level --since 7d --by day\n  lantern figures larder/temp --since 4w --above 8 --quantiles 0.05,0.5,0.95\n  lantern figures box-1/temp:Cel --from 2026-10-01 --by month --base 15.5"
+    )]
+    Figures(FiguresArgs),
     /// Sum up readings by stretches of time
     #[command(
         after_help = "Examples:\n  lantern summary tower/level --since 7d --by day\n  lantern summary tower/level tower/temp --from 2026-01-01 --by month"

@@ -24,6 +24,8 @@ pub(crate) struct SummaryArgs {
 /// A stretch of the calendar.
 #[derive(Clone, Copy, ValueEnum)]
 pub(crate) enum By {
+    /// From one full hour to the next
+    Hour,
     /// From midnight to midnight
     Day,
     /// From Monday to Monday
@@ -38,6 +40,7 @@ impl By {
     /// The word the service knows it by.
     pub(crate) const fn as_str(self) -> &'static str {
         match self {
+            Self::Hour => "hour",
             Self::Day => "day",
             Self::Week => "week",
             Self::Month => "month",

@@ -10,6 +10,7 @@ pub(crate) mod decoder;
 pub(crate) mod device;
 pub(crate) mod enter;
 pub(crate) mod export;
+pub(crate) mod figures;
 pub(crate) mod follow;
 mod follow_mqtt;
 pub(crate) mod job;
