@@ -51,7 +51,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 30] = [
+const NAMES: [&str; 31] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
