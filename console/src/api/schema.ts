@@ -276,6 +276,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much of what was expected came of the devices of a site, or of one `device`, from `from` to `to`
+         *     (by default the last week), by hour or with `by=day` by day, in the site's zone or another `zone`.
+         * @description Of each device: reports expected and received, messages lost on the way (known where it counts
+         *     them), late and repeated ones, and the gaps with what ended them; of all together the messages by the way
+         *     they came.
+         */
+        get: operations["coverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices": {
         parameters: {
             query?: never;
@@ -2343,6 +2366,11 @@ export interface components {
              * @description Readings kept.
              */
             kept: number;
+            /**
+             * Format: int64
+             * @description Age of the oldest of them on its arrival, in whole seconds; absent below one.
+             */
+            oldest_s?: number;
             /** @description How it ended. */
             outcome: components["schemas"]["Outcome"];
             /** @description How it came, such as `HTTP POST`. */
@@ -2631,6 +2659,37 @@ export interface components {
          * @enum {string}
          */
         CountPer: "s" | "min" | "h";
+        /** @description A time without any reading of a device, longer than its patience. */
+        CoverageGap: {
+            /** @description What ended it. */
+            ended: components["schemas"]["GapEnd"];
+            /** @description The last reading before it. */
+            from: string;
+            /**
+             * Format: double
+             * @description How long it is, in seconds.
+             */
+            length_s: number;
+            /** @description The first reading after it; absent if it goes on. */
+            to?: string;
+        };
+        /** @description What came of devices over a time. */
+        CoverageReport: {
+            /** @description The devices, in order of code. */
+            devices: components["schemas"]["DeviceCoverage"][];
+            /** @description Start of the time. */
+            from: string;
+            /** @description Where to go on, if there are more devices: the value for `after`. */
+            next?: string;
+            /** @description Where each part begins, in milliseconds since 1970. It ends where the next one begins. */
+            starts_ms: number[];
+            /** @description End of the time. */
+            to: string;
+            /** @description Messages of these devices by the way they came. */
+            traffic: components["schemas"]["Traffic"][];
+            /** @description The zone whose hours or days these are. */
+            zone: string;
+        };
         /** @description Points that draw nearly the same curve as all readings of a time. */
         Curve: {
             /** @description Start of the time, included. */
@@ -2880,6 +2939,61 @@ export interface components {
             kind?: string;
             /** @description Its name for people; by default the code. */
             name?: string;
+        };
+        /** @description What came of a device. Lists have an item for each part of [`CoverageReport::starts_ms`]. */
+        DeviceCoverage: {
+            /** @description Its code. */
+            device: string;
+            /**
+             * Format: int64
+             * @description Reports expected in the time.
+             */
+            expected: number;
+            /** @description Reports expected in each part; 0 before it was there and in the future. */
+            expected_each: number[];
+            /** @description Times without any reading, the longest of them if there are more than a hundred, in order of time. */
+            gaps: components["schemas"]["CoverageGap"][];
+            /**
+             * Format: double
+             * @description How often it is expected to report, in seconds.
+             */
+            interval_s: number;
+            /**
+             * Format: int64
+             * @description Messages whose oldest reading was more than a minute old.
+             */
+            late: number;
+            /** @description Messages its sender had counted that did not come, in each part; kept for sixty days. */
+            lost_each: number[];
+            /**
+             * Format: int64
+             * @description Messages that came, refused ones among them.
+             */
+            messages: number;
+            /** @description Its name. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Age of the oldest reading on its arrival, in seconds.
+             */
+            oldest_s: number;
+            /**
+             * Format: int64
+             * @description Reports that came.
+             */
+            received: number;
+            /** @description Reports that came in each part, of the signal of which most came. */
+            received_each: number[];
+            /**
+             * Format: int64
+             * @description Messages of which nothing was kept.
+             */
+            refused: number;
+            /**
+             * Format: int64
+             * @description Readings that were there already.
+             */
+            repeated: number;
         };
         /** @description A device as it is now. */
         DeviceNow: {
@@ -3259,6 +3373,11 @@ export interface components {
             /** @description Time of the first reading after it. */
             to: string;
         };
+        /**
+         * @description How a gap ended.
+         * @enum {string}
+         */
+        GapEnd: "open" | "restarted" | "lost-on-the-way" | "reported";
         /** @description A device goes live. */
         GoLive: {
             /** @description Although steps are open or failed. */
@@ -5370,6 +5489,15 @@ export interface components {
              */
             width_s: number;
         };
+        /** @description What came to a site in one part of a time in one way. */
+        Traffic: {
+            /** @description Devices that sent in each part. */
+            devices_each: number[];
+            /** @description Messages in each part. */
+            messages_each: number[];
+            /** @description The way, such as `HTTP POST`. */
+            protocol: string;
+        };
         /** @description Direction and rate of change over the last readings. */
         Trend: {
             /** @description Which way. */
@@ -5581,6 +5709,8 @@ export type ContactEvent = components['schemas']['ContactEvent'];
 export type ConversionStep = components['schemas']['ConversionStep'];
 export type Converting = components['schemas']['Converting'];
 export type CountPer = components['schemas']['CountPer'];
+export type CoverageGap = components['schemas']['CoverageGap'];
+export type CoverageReport = components['schemas']['CoverageReport'];
 export type Curve = components['schemas']['Curve'];
 export type DecimalMark = components['schemas']['DecimalMark'];
 export type Decoder = components['schemas']['Decoder'];
@@ -5592,6 +5722,7 @@ export type Deletion = components['schemas']['Deletion'];
 export type Device = components['schemas']['Device'];
 export type DeviceChange = components['schemas']['DeviceChange'];
 export type DeviceClaim = components['schemas']['DeviceClaim'];
+export type DeviceCoverage = components['schemas']['DeviceCoverage'];
 export type DeviceNow = components['schemas']['DeviceNow'];
 export type DeviceSection = components['schemas']['DeviceSection'];
 export type DeviceState = components['schemas']['DeviceState'];
@@ -5610,6 +5741,7 @@ export type FiguresTable = components['schemas']['FiguresTable'];
 export type Fix = components['schemas']['Fix'];
 export type Follower = components['schemas']['Follower'];
 export type Gap = components['schemas']['Gap'];
+export type GapEnd = components['schemas']['GapEnd'];
 export type GoLive = components['schemas']['GoLive'];
 export type Grant = components['schemas']['Grant'];
 export type GroupRepeat = components['schemas']['GroupRepeat'];
@@ -5737,6 +5869,7 @@ export type SummaryTable = components['schemas']['SummaryTable'];
 export type Tank = components['schemas']['Tank'];
 export type ThermocoupleType = components['schemas']['ThermocoupleType'];
 export type Trace = components['schemas']['Trace'];
+export type Traffic = components['schemas']['Traffic'];
 export type Trend = components['schemas']['Trend'];
 export type TrialReadings = components['schemas']['TrialReadings'];
 export type Tried = components['schemas']['Tried'];
@@ -6250,6 +6383,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Contact"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    coverage: {
+        parameters: {
+            query?: {
+                after?: string;
+                by?: "hour" | "day" | "week" | "month" | "year";
+                device?: string;
+                from?: string;
+                limit?: number;
+                to?: string;
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverageReport"];
                 };
             };
             default: {

@@ -37,6 +37,9 @@ pub struct ContactDetails {
     pub times: u32,
     /// Readings kept.
     pub kept: u64,
+    /// Age of the oldest of them on its arrival, in whole seconds; absent below one.
+    #[serde(skip_serializing_if = "Option::is_none", default)]
+    pub oldest_s: Option<u64>,
     /// How many of them were there already.
     #[serde(skip_serializing_if = "is_zero", default)]
     pub repeated: u64,

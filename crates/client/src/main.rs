@@ -68,6 +68,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Join(args) => commands::link::join(&context, args).await,
         Command::Lamp(args) => commands::link::lamp(&context, args).await,
         Command::Export(args) => commands::export::run(&context, args).await,
+        Command::Coverage(args) => commands::coverage::run(&context, args).await,
         Command::Figures(args) => commands::figures::run(&context, args).await,
         Command::Summary(args) => commands::storage::summary(&context, args).await,
         Command::Span(args) => commands::storage::span(&context, args).await,

@@ -56,6 +56,19 @@ pub fn coverage(times: &[Moment], from: Moment, to: Moment, interval_s: f64) -> 
     }
 }
 
+/// Reports expected in a part of time and how many came: `counts` are the readings of each signal and the seconds after
+/// which each is expected. The signal of which most came stands for the device, since a device
+/// need not send each of its signals with each report.
+#[must_use]
+pub fn reports(length_s: f64, interval_s: f64, counts: &[(u64, f64)]) -> (u64, u64) {
+    let expected = (length_s / interval_s).round().max(0.0);
+    let share = |(count, interval_s): &(u64, f64)| (*count as f64 * interval_s / length_s).min(1.0);
+    let best = counts.iter().map(share).fold(0.0, f64::max);
+    // One report too few in a part may be one that came just before or after it.
+    let received = (best * expected).round().min(expected);
+    (expected as u64, received as u64)
+}
+
 fn median_interval(times: &[Moment]) -> Option<f64> {
     let mut between: Vec<f64> =
         times.windows(2).map(|pair| pair[1].seconds_since(pair[0])).filter(|s| *s > 0.0).collect();
@@ -74,6 +87,22 @@ mod tests {
 
     fn of(times: &[f64], to: f64) -> Coverage {
         coverage(&times.iter().map(|s| at(*s)).collect::<Vec<_>>(), at(0.0), at(to), 30.0)
+    }
+
+    #[test]
+    fn the_signal_of_which_most_came_stands_for_the_device() {
+        for (length, interval, counts, expected) in [
+            (3_600.0, 60.0, &[(60, 60.0)][..], (60, 60)),
+            (3_600.0, 60.0, &[(30, 60.0), (45, 60.0)], (60, 45)),
+            (3_600.0, 60.0, &[(900_000, 60.0)], (60, 60)),
+            (3_600.0, 60.0, &[(6, 600.0), (10, 60.0)], (60, 60)),
+            (3_600.0, 900.0, &[(1, 900.0)], (4, 1)),
+            (1_800.0, 3_600.0, &[(1, 3_600.0)], (1, 1)),
+            (600.0, 3_600.0, &[], (0, 0)),
+            (3_600.0, 60.0, &[], (60, 0)),
+        ] {
+            assert_eq!(reports(length, interval, counts), expected, "{length} {interval} {counts:?}");
+        }
     }
 
     #[test]

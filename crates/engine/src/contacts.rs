@@ -6,6 +6,7 @@
 
 use crate::documents;
 use crate::live::Live;
+use crate::traffic::Traffic;
 use lantern_api::{Contact, ContactDetails, ContactEvent, RefusedValue, Remark};
 use lantern_core::Moment;
 use lantern_store::{Caller, NewContact, Store, StoreError};
@@ -44,6 +45,8 @@ struct Inner {
     dropped: u64,
     /// What was told to the live stream and could not be written.
     unwritten: Vec<NewContact>,
+    /// What came by hour, and is not written yet.
+    traffic: Traffic,
     /// Callers with new lines since the log was last trimmed.
     touched: HashSet<Caller>,
 }
@@ -85,6 +88,7 @@ impl Contacts {
             sum.times += more.times;
             sum.bytes += more.bytes;
             sum.kept += more.kept;
+            sum.oldest_s = sum.oldest_s.max(more.oldest_s);
             sum.repeated += more.repeated;
             sum.corrected += more.corrected;
             sum.ignored += more.ignored;
@@ -96,6 +100,7 @@ impl Contacts {
         }
         if inner.pending.len() >= MAX_PENDING {
             inner.dropped += 1;
+            inner.traffic.note(std::slice::from_ref(&attempt));
             return;
         }
         let index = inner.pending.len();
@@ -114,6 +119,7 @@ impl Contacts {
             inner.last.clear();
             let pending = std::mem::take(&mut inner.pending);
             inner.touched.extend(pending.iter().map(|attempt| attempt.caller));
+            inner.traffic.note(&pending);
             (pending, std::mem::take(&mut inner.dropped), std::mem::take(&mut inner.unwritten))
         };
         if dropped > 0 {
@@ -150,6 +156,23 @@ impl Contacts {
                 None
             }
         }
+    }
+
+    /// Writes what came by hour. What could not be written is kept for the next time.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn flush_traffic(&self, now: Moment) -> Result<(), StoreError> {
+        let traffic = std::mem::take(&mut self.inner().traffic);
+        let hours = traffic.hours();
+        if hours.is_empty() {
+            return Ok(());
+        }
+        let written = self.store.add_traffic(&hours, now).await;
+        if written.is_err() {
+            self.inner().traffic.take(traffic);
+        }
+        written
     }
 
     /// Deletes what has become too much or too old.

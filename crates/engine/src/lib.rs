@@ -40,6 +40,7 @@ pub mod clock;
 pub mod commands;
 pub mod commissioning;
 pub mod contacts;
+pub mod coverage;
 pub mod declared;
 pub mod definitions;
 mod digits;
@@ -68,6 +69,7 @@ mod shared;
 pub mod shown;
 mod tasks;
 mod traces;
+mod traffic;
 pub mod why;
 
 pub use allowances::Allowances;

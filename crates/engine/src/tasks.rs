@@ -59,6 +59,7 @@ impl Engine {
     pub async fn close(&self) {
         warn("the last contacts were not noted", self.heard.flush().await);
         warn("the end of the contact log was not written", self.contacts.flush().await);
+        warn("the last hours of traffic were not written", self.contacts.flush_traffic(clock::now()).await);
         warn("the last link figures were not written", self.links.flush(clock::now()).await);
         self.store.close().await;
     }
@@ -92,6 +93,7 @@ async fn flush(engine: Arc<Engine>) {
         tick.tick().await;
         warn("what was heard was not noted yet", engine.heard.flush().await);
         warn("link figures were not written yet", engine.links.flush(clock::now()).await);
+        warn("hours of traffic were not written yet", engine.contacts.flush_traffic(clock::now()).await);
     }
 }
 

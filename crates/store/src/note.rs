@@ -1,6 +1,6 @@
 //! Notes: what people write to a time or a span, of a site, a device or a signal.
 
-use crate::types::moment;
+use crate::types::{id_list, moment};
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, NoteId, SignalId, SiteId};
 use sqlx::Row;
@@ -91,12 +91,6 @@ fn note(row: &SqliteRow) -> Result<Note, sqlx::Error> {
         written: (row.try_get("written_by")?, moment(row.try_get("written_at")?)),
         changed: changed_by.zip(changed_at.map(moment)),
     })
-}
-
-/// A JSON list for `json_each`.
-fn list(ids: impl Iterator<Item = i64>) -> String {
-    let ids: Vec<String> = ids.map(|id| id.to_string()).collect();
-    format!("[{}]", ids.join(","))
 }
 
 impl Store {
@@ -207,9 +201,9 @@ impl Store {
         .bind(after)
         .bind(after_id)
         .bind(about.is_none())
-        .bind(list(whole))
-        .bind(list(holders))
-        .bind(list(signals))
+        .bind(id_list(whole))
+        .bind(id_list(holders))
+        .bind(id_list(signals))
         .bind(limit)
         .fetch_all(&self.read)
         .await?;

@@ -11,9 +11,10 @@ use lantern_core::{DeviceId, Moment, SignalId, SiteId};
 
 /// What is left of removed devices, kinds and sites, in the order in which
 /// nothing refers to it any more.
-const OWNERS: [&str; 11] = [
+const OWNERS: [&str; 12] = [
     "DELETE FROM kept_state WHERE site_id IN (SELECT s.id FROM site AS s WHERE s.removed_at < ?1)",
     "DELETE FROM command WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
+    "DELETE FROM traffic_hour WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
     "DELETE FROM link_hour WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
     "DELETE FROM contact WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",
     "DELETE FROM presence_change WHERE device_id IN (SELECT id FROM device WHERE removed_at < ?1)",

@@ -1,5 +1,6 @@
 //! What can be typed: commands, arguments, help.
 
+mod coverage;
 mod device;
 mod export;
 mod figures;
@@ -13,6 +14,7 @@ mod storage;
 mod tests;
 mod values;
 
+pub(crate) use coverage::CoverageArgs;
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
 pub(crate) use export::{ExportArgs, ExportFormat};
 pub(crate) use figures::FiguresArgs;
@@ -197,6 +199,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d"
     )]
     Export(ExportArgs),
+    /// How much of what was expected came, and where the gaps are
+    #[command(
+        after_help = "Examples:\n  lantern coverage\n  lantern coverage tower --since 30d --by day --gaps\n  lantern coverage --from 2026-10-01 --to 2026-11-01 --by day --csv > october.csv"
+    )]
+    Coverage(CoverageArgs),
     /// Extremes with their times, means, quantiles, hours within limits, integrals, degree hours
     #[command(
         after_help = "Examples:\n  lantern figures tower/level --since 7d --by day\n  lantern figures larder/temp --since 4w --above 8 --quantiles 0.05,0.5,0.95\n  lantern figures box-1/temp:Cel --from 2026-10-01 --by month --base 15.5"

@@ -6,6 +6,7 @@ pub(crate) mod command;
 pub(crate) mod commission;
 pub(crate) mod compare;
 pub(crate) mod contacts;
+pub(crate) mod coverage;
 pub(crate) mod decoder;
 pub(crate) mod device;
 pub(crate) mod enter;

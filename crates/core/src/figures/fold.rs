@@ -1,6 +1,7 @@
 //! Working figures out bucket by bucket.
 
-use super::{Extreme, Figures, WantedFigures};
+use super::quantiles::quantiles;
+use super::{Band, Degrees, Extreme, Figures, WantedFigures};
 use crate::series::{Buckets, Run, SealedDigest, SegmentError, Summary};
 
 /// Takes the readings of one signal in order of time and gives the figures of each bucket.
@@ -16,6 +17,8 @@ pub struct FigureFold<'a> {
     held: Option<Held>,
     /// Room for the values of a bucket, used again for the next.
     values: Vec<f64>,
+    /// Room for how long values hold.
+    stretches: Vec<i64>,
 }
 
 /// A value that goes on.
@@ -45,7 +48,17 @@ impl<'a> FigureFold<'a> {
     /// Works out what lies from `from` on and before `to`, microseconds since 1970.
     #[must_use]
     pub const fn new(wanted: &'a WantedFigures, buckets: Buckets, from: i64, to: i64) -> Self {
-        Self { wanted, buckets, from, to, done: Vec::new(), current: None, held: None, values: Vec::new() }
+        Self {
+            wanted,
+            buckets,
+            from,
+            to,
+            done: Vec::new(),
+            current: None,
+            held: None,
+            values: Vec::new(),
+            stretches: Vec::new(),
+        }
     }
 
     /// The value that holds when the time begins, with when it was measured and how long it holds.
@@ -61,12 +74,12 @@ impl<'a> FigureFold<'a> {
             let Some((start, end)) = self.buckets.around(*first) else { return };
             let part = rest.start..run.between(self.from, end.min(self.to)).end;
             rest.start = part.end;
-            let mut readings = run.good_numbers_in(part).peekable();
-            if readings.peek().is_some() {
-                self.enter(start, end);
-            }
-            for (at, value) in readings {
-                self.take(at, value, hold);
+            match run.plain_numbers(part.clone()) {
+                Some((times, numbers)) => self.take(start, end, times, numbers, hold),
+                None => {
+                    let (times, numbers): (Vec<i64>, Vec<f64>) = run.good_numbers_in(part).unzip();
+                    self.take(start, end, &times, &numbers, hold);
+                }
             }
         }
     }
@@ -90,20 +103,26 @@ impl<'a> FigureFold<'a> {
             tally.is_whole = false;
             tally.area += summary.area;
             tally.held += summary.held;
-            tally.join(summary, None);
+            tally.join(summary, (None, None));
             let until = summary.last_at.saturating_add(digest.hold);
             self.held = Some(Held { since: summary.last_at, until, value: summary.last });
         }
         Ok(())
     }
 
-    fn take(&mut self, at: i64, value: f64, hold: i64) {
-        self.hold_until(at);
-        self.values.push(value);
+    /// Takes in readings of one bucket, all at once: loops over columns are what a processor does best.
+    fn take(&mut self, start: i64, end: i64, times: &[i64], numbers: &[f64], hold: i64) {
+        let (Some(first), Some(last), Some(value)) = (times.first(), times.last(), numbers.last()) else { return };
+        self.enter(start, end);
+        self.hold_until(*first);
         if let Some(tally) = &mut self.current {
-            tally.join(&Summary::of(at, value), Some(at));
+            tally.take(times, numbers);
+            self.stretches.clear();
+            self.stretches.extend(times.windows(2).map(|pair| (pair[1] - pair[0]).min(hold)));
+            tally.hold(self.wanted, numbers, &self.stretches);
         }
-        self.held = Some(Held { since: at, until: at.saturating_add(hold), value });
+        self.values.extend_from_slice(numbers);
+        self.held = Some(Held { since: *last, until: last.saturating_add(hold), value: *value });
     }
 
     /// Goes to a bucket; the one before is finished.
@@ -130,20 +149,13 @@ impl<'a> FigureFold<'a> {
     fn hold_until(&mut self, at: i64) {
         let (Some(held), Some(tally)) = (self.held, &mut self.current) else { return };
         let time = held.until.min(at).saturating_sub(held.since.max(tally.start)).max(0);
-        tally.area += held.value * time as f64;
-        tally.held += time;
-        for (inside, band) in tally.inside.iter_mut().zip(&self.wanted.bands) {
-            *inside += if band.contains(held.value) { time } else { 0 };
-        }
-        for (degrees, side) in tally.degrees.iter_mut().zip(&self.wanted.degrees) {
-            *degrees += side.of(held.value) * time as f64;
-        }
+        tally.hold(self.wanted, &[held.value], &[time]);
     }
 
     fn finish_current(&mut self) {
         let Some(end) = self.current.as_ref().map(|tally| tally.end) else { return };
         self.hold_until(end.min(self.to));
-        if let Some(figures) = self.current.take().and_then(|tally| tally.figures(self.wanted, &mut self.values)) {
+        if let Some(figures) = self.current.take().and_then(|tally| tally.figures(self.wanted, &self.values)) {
             self.done.push(figures);
         }
         self.values.clear();
@@ -158,25 +170,56 @@ impl<'a> FigureFold<'a> {
 }
 
 impl Tally {
-    fn join(&mut self, part: &Summary, at: Option<i64>) {
+    /// Takes in values that follow those it has; there is one at least.
+    fn take(&mut self, times: &[i64], numbers: &[f64]) {
+        let (min, max) = (least(numbers), -least_of(numbers, |value| -value));
+        let place =
+            |wanted: f64| numbers.iter().position(|value| *value == wanted).and_then(|at| times.get(at)).copied();
+        let (min_at, max_at) = (place(min), place(max));
+        let (sum, carry) = compensated_sum(numbers);
+        let part = Summary { count: numbers.len() as u64, min, max, sum, carry, ..Summary::of(times[0], numbers[0]) };
+        self.join(&part, (min_at, max_at));
+    }
+
+    /// Counts values for as long as each holds; those behind the last time are not counted.
+    fn hold(&mut self, wanted: &WantedFigures, numbers: &[f64], times: &[i64]) {
+        self.area += weighted(numbers, times, |value| value);
+        self.held += times.iter().sum::<i64>();
+        for (inside, band) in self.inside.iter_mut().zip(&wanted.bands) {
+            // The choice stands outside of the loop over the values.
+            *inside += match *band {
+                Band::Above(limit) => time_where(numbers, times, |value| value > limit),
+                Band::Below(limit) => time_where(numbers, times, |value| value < limit),
+                Band::Within(low, high) => time_where(numbers, times, |value| value >= low && value <= high),
+            };
+        }
+        for (degrees, side) in self.degrees.iter_mut().zip(&wanted.degrees) {
+            *degrees += match *side {
+                Degrees::Above(base) => weighted(numbers, times, |value| (value - base).max(0.0)),
+                Degrees::Below(base) => weighted(numbers, times, |value| (base - value).max(0.0)),
+            };
+        }
+    }
+
+    fn join(&mut self, part: &Summary, (min_at, max_at): (Option<i64>, Option<i64>)) {
         match &mut self.summary {
             None => {
                 self.summary = Some(*part);
-                (self.min_at, self.max_at) = (at, at);
+                (self.min_at, self.max_at) = (min_at, max_at);
             }
             Some(summary) => {
                 if part.min < summary.min {
-                    self.min_at = at;
+                    self.min_at = min_at;
                 }
                 if part.max > summary.max {
-                    self.max_at = at;
+                    self.max_at = max_at;
                 }
                 summary.append(part, 0);
             }
         }
     }
 
-    fn figures(self, wanted: &WantedFigures, values: &mut [f64]) -> Option<Figures> {
+    fn figures(self, wanted: &WantedFigures, values: &[f64]) -> Option<Figures> {
         let Self { start, end, summary, min_at, max_at, area, held, inside, degrees, is_whole } = self;
         let summary = Summary { area, held, ..summary? };
         let mean = summary.mean();
@@ -200,31 +243,82 @@ impl Tally {
     }
 }
 
+/// Lanes that loops are cut into, so that one addition need not wait for the one before.
+const LANES: usize = 8;
+
+fn least(values: &[f64]) -> f64 {
+    least_of(values, |value| value)
+}
+
+fn least_of(values: &[f64], of: impl Fn(f64) -> f64) -> f64 {
+    let mut lanes = [f64::INFINITY; LANES];
+    let chunks = values.chunks_exact(LANES);
+    let rest = chunks.remainder();
+    for chunk in chunks {
+        for (lane, value) in lanes.iter_mut().zip(chunk) {
+            let value = of(*value);
+            *lane = if value < *lane { value } else { *lane };
+        }
+    }
+    lanes.into_iter().chain(rest.iter().map(|value| of(*value))).fold(f64::INFINITY, f64::min)
+}
+
+/// The sum of what becomes of values, each times how long it holds.
+fn weighted(numbers: &[f64], times: &[i64], of: impl Fn(f64) -> f64) -> f64 {
+    let mut lanes = [0.0; LANES];
+    let (values, spans) = (numbers[..times.len()].chunks_exact(LANES), times.chunks_exact(LANES));
+    let rest = values.remainder().iter().zip(spans.remainder());
+    let rest: f64 = rest.map(|(value, time)| of(*value) * *time as f64).sum();
+    for (values, spans) in values.zip(spans) {
+        for ((lane, value), time) in lanes.iter_mut().zip(values).zip(spans) {
+            *lane += of(*value) * *time as f64;
+        }
+    }
+    rest + lanes.iter().sum::<f64>()
+}
+
+/// For how long values are so.
+fn time_where(numbers: &[f64], times: &[i64], is: impl Fn(f64) -> bool) -> i64 {
+    numbers.iter().zip(times).map(|(value, time)| i64::from(is(*value)) * time).sum()
+}
+
+/// A sum, and what rounding took from it (D. E. Knuth, The Art of Computer Programming 2, 4.2.2, theorem B).
+fn compensated_sum(values: &[f64]) -> (f64, f64) {
+    let (mut sums, mut carries) = ([0.0; LANES], [0.0; LANES]);
+    let add = |sum: &mut f64, carry: &mut f64, value: f64| {
+        let next = *sum + value;
+        let part = next - *sum;
+        *carry += (*sum - (next - part)) + (value - part);
+        *sum = next;
+    };
+    let chunks = values.chunks_exact(LANES);
+    let rest = chunks.remainder();
+    for chunk in chunks {
+        for ((sum, carry), value) in sums.iter_mut().zip(&mut carries).zip(chunk) {
+            add(sum, carry, *value);
+        }
+    }
+    let (mut sum, mut carry) = (0.0, carries.iter().sum::<f64>());
+    for value in sums.iter().chain(rest) {
+        add(&mut sum, &mut carry, *value);
+    }
+    // Numbers near the largest there are can overflow; what is told of them then is no carry.
+    if carry.is_finite() { (sum, carry) } else { (sum, 0.0) }
+}
+
 /// The standard deviation of a sample about its mean.
 fn deviation(values: &[f64], mean: f64) -> f64 {
     if values.len() < 2 {
         return 0.0;
     }
-    let squares: f64 = values.iter().map(|value| (value - mean) * (value - mean)).sum();
-    (squares / (values.len() - 1) as f64).sqrt()
-}
-
-/// Quantiles of values, which are put into another order.
-fn quantiles(values: &mut [f64], shares: &[f64]) -> Vec<f64> {
-    let mut order: Vec<usize> = (0..shares.len()).collect();
-    order.sort_by(|a, b| shares[*a].total_cmp(&shares[*b]));
-    let mut found = vec![0.0; shares.len()];
-    // Each quantile is looked for among the values behind the one before.
-    let mut from = 0;
-    for which in order {
-        let rank = shares[which].clamp(0.0, 1.0) * (values.len().saturating_sub(1)) as f64;
-        let place = (rank.floor() as usize).max(from);
-        let Some(rest) = values.get_mut(from..).filter(|rest| !rest.is_empty()) else { break };
-        let (_, low, above) = rest.select_nth_unstable_by(place - from, f64::total_cmp);
-        let next = above.iter().copied().min_by(f64::total_cmp).unwrap_or(*low);
-        let part = rank - rank.floor();
-        found[which] = if part > 0.0 { *low + (next - *low) * part } else { *low };
-        from = place;
+    let mut lanes = [0.0; LANES];
+    let chunks = values.chunks_exact(LANES);
+    let rest: f64 = chunks.remainder().iter().map(|value| (value - mean) * (value - mean)).sum();
+    for chunk in chunks {
+        for (lane, value) in lanes.iter_mut().zip(chunk) {
+            *lane += (value - mean) * (value - mean);
+        }
     }
-    found
+    let squares = rest + lanes.iter().sum::<f64>();
+    (squares / (values.len() - 1) as f64).sqrt()
 }

@@ -8,6 +8,7 @@
 
 mod fold;
 mod integral;
+mod quantiles;
 #[cfg(test)]
 mod tests;
 
@@ -25,18 +26,6 @@ pub enum Band {
     Within(f64, f64),
 }
 
-impl Band {
-    /// Whether a value lies in it.
-    #[must_use]
-    pub fn contains(&self, value: f64) -> bool {
-        match *self {
-            Self::Above(limit) => value > limit,
-            Self::Below(limit) => value < limit,
-            Self::Within(low, high) => (low..=high).contains(&value),
-        }
-    }
-}
-
 /// How far values lie on one side of a base: summed over time these are degree hours (ISO 15927-6
 /// has them for heating, as days).
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -45,17 +34,6 @@ pub enum Degrees {
     Above(f64),
     /// How far below the base, as for heating.
     Below(f64),
-}
-
-impl Degrees {
-    /// How far a value lies on that side; 0 on the other.
-    #[must_use]
-    pub fn of(&self, value: f64) -> f64 {
-        match *self {
-            Self::Above(base) => (value - base).max(0.0),
-            Self::Below(base) => (base - value).max(0.0),
-        }
-    }
 }
 
 /// What is wanted beyond what is always told.

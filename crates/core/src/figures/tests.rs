@@ -106,6 +106,21 @@ fn integrals_have_units() {
     }
 }
 
+fn lies_in(band: &Band, value: f64) -> bool {
+    match *band {
+        Band::Above(limit) => value > limit,
+        Band::Below(limit) => value < limit,
+        Band::Within(low, high) => low <= value && value <= high,
+    }
+}
+
+fn degrees_of(side: &Degrees, value: f64) -> f64 {
+    match *side {
+        Degrees::Above(base) => f64::max(value - base, 0.0),
+        Degrees::Below(base) => f64::max(base - value, 0.0),
+    }
+}
+
 /// Each figure by itself, straight from its definition.
 fn by_definition(wanted: &WantedFigures, readings: &[(i64, f64)], width: i64, to: i64, hold: i64) -> Vec<Figures> {
     let inside: Vec<(i64, f64)> = readings.iter().copied().filter(|(at, _)| (0..to).contains(at)).collect();
@@ -148,10 +163,10 @@ fn by_definition(wanted: &WantedFigures, readings: &[(i64, f64)], width: i64, to
             deviation: Some(if own.len() < 2 { 0.0 } else { (squares / (count - 1.0)).sqrt() }),
             quantiles: wanted.quantiles.iter().map(quantile).collect(),
             inside: (wanted.bands.iter())
-                .map(|band| stretches.iter().filter(|(value, _)| band.contains(*value)).map(|(_, time)| time).sum())
+                .map(|band| stretches.iter().filter(|(value, _)| lies_in(band, *value)).map(|(_, time)| time).sum())
                 .collect(),
             degrees: (wanted.degrees.iter())
-                .map(|side| stretches.iter().map(|(value, time)| side.of(*value) * *time as f64).sum())
+                .map(|side| stretches.iter().map(|(value, time)| degrees_of(side, *value) * *time as f64).sum())
                 .collect(),
             is_whole: true,
         }

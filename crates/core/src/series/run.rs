@@ -238,6 +238,15 @@ impl Run {
         })
     }
 
+    /// Times and numbers at some places, if all of them are good numbers.
+    #[must_use]
+    pub fn plain_numbers(&self, range: Range<usize>) -> Option<(&[i64], &[f64])> {
+        let Values::Numbers(numbers) = &self.values else { return None };
+        let are_good = self.qualities.is_empty() || self.qualities.get(range.clone())?.iter().all(|q| q.is_good());
+        are_good.then_some(())?;
+        Some((self.times.get(range.clone())?, numbers.get(range)?))
+    }
+
     /// Places of the readings from a time on and before another.
     #[must_use]
     pub fn between(&self, from: i64, to: i64) -> Range<usize> {

@@ -145,7 +145,11 @@ impl Intake {
     /// # Errors
     /// A [`Problem`]; nothing was kept then.
     pub async fn commit(&self, prepared: Prepared, changes: Vec<StateChange>) -> Result<Taken, Problem> {
-        let Prepared { at, line, what } = prepared;
+        let Prepared { at, mut line, what } = prepared;
+        if let What::Readings(gathered) = &what {
+            let oldest = gathered.readings.iter().map(|reading| reading.at).min();
+            line.details.oldest_s = oldest.map(|oldest| at.seconds_since(oldest) as u64).filter(|age| *age > 0);
+        }
         let result = match what {
             What::Readings(gathered) => self.record(*gathered, changes, at).await,
             What::PassedOn(answer) => match self.store.keep(changes).await {

@@ -8,6 +8,7 @@ mod commissioning;
 mod compare;
 mod console;
 mod contacts;
+mod coverage;
 mod description;
 mod devices;
 mod division;
@@ -89,6 +90,7 @@ fn api() -> Vec<rocket::Route> {
         readings::routes(),
         summaries::routes(),
         figures::routes(),
+        coverage::routes(),
         meaning::routes(),
         jobs::routes(),
         compare::routes(),

@@ -2,9 +2,9 @@
 
 use super::description;
 use super::{
-    arrivals, commands, commissioning, compare, contacts, devices, documents, export, figures, inlet, jobs, keys,
-    kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals, sites, storage,
-    summaries,
+    arrivals, commands, commissioning, compare, contacts, coverage, devices, documents, export, figures, inlet, jobs,
+    keys, kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals, sites,
+    storage, summaries,
 };
 use lantern_api::Health;
 use lantern_engine::clock;
@@ -50,7 +50,7 @@ pub(super) fn routes() -> Vec<Route> {
         now::site_now, now::device_now,
         readings::readings, readings::reading_at, readings::span, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
-        figures::figures,
+        figures::figures, coverage::of_site,
         storage::signal_retention, storage::set_signal_retention, storage::reset_signal_retention,
         storage::kind_retention, storage::set_kind_retention, storage::reset_kind_retention,
         storage::storage, storage::backup,
