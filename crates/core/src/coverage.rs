@@ -58,10 +58,12 @@ pub fn coverage(times: &[Moment], from: Moment, to: Moment, interval_s: f64) -> 
 
 /// Reports expected in a part of time and how many came: `counts` are the readings of each signal and the seconds after
 /// which each is expected. The signal of which most came stands for the device, since a device
-/// need not send each of its signals with each report.
+/// need not send each of its signals with each report. Of a part that is not over, `is_cut`, only whole
+/// intervals count.
 #[must_use]
-pub fn reports(length_s: f64, interval_s: f64, counts: &[(u64, f64)]) -> (u64, u64) {
-    let expected = (length_s / interval_s).round().max(0.0);
+pub fn reports(length_s: f64, is_cut: bool, interval_s: f64, counts: &[(u64, f64)]) -> (u64, u64) {
+    let intervals = length_s / interval_s;
+    let expected = if is_cut { intervals.floor() } else { intervals.round() }.max(0.0);
     let share = |(count, interval_s): &(u64, f64)| (*count as f64 * interval_s / length_s).min(1.0);
     let best = counts.iter().map(share).fold(0.0, f64::max);
     // One report too few in a part may be one that came just before or after it.
@@ -101,8 +103,14 @@ mod tests {
             (600.0, 3_600.0, &[], (0, 0)),
             (3_600.0, 60.0, &[], (60, 0)),
         ] {
-            assert_eq!(reports(length, interval, counts), expected, "{length} {interval} {counts:?}");
+            assert_eq!(reports(length, false, interval, counts), expected, "{length} {interval} {counts:?}");
         }
+    }
+
+    #[test]
+    fn of_a_part_that_is_not_over_only_whole_intervals_count() {
+        assert_eq!(reports(90.0, true, 60.0, &[(1, 60.0)]), (1, 1));
+        assert_eq!(reports(90.0, false, 60.0, &[(1, 60.0)]), (2, 1));
     }
 
     #[test]

@@ -123,7 +123,8 @@ async fn of_device(
         let length = edges[1].min(until).saturating_sub(edges[0].max(since)).max(0) as f64 / 1e6;
         let own: Vec<(u64, f64)> =
             counts.iter().zip(&sent).map(|(counts, (_, interval_s))| (counts[place], *interval_s)).collect();
-        let (expected, received) = if length > 0.0 { reports(length, device.interval_s, &own) } else { (0, 0) };
+        let is_cut = edges[1] > until || edges[0] < since;
+        let (expected, received) = if length > 0.0 { reports(length, is_cut, device.interval_s, &own) } else { (0, 0) };
         coverage.expected += expected;
         coverage.received += received;
         coverage.expected_each.push(u32::try_from(expected).unwrap_or(u32::MAX));

@@ -3,6 +3,8 @@
 
 /// Who may ask what.
 mod access;
+/// How much of what was expected came.
+mod coverage;
 /// The interface around an engine.
 mod desk;
 /// Figures of stretches of time.
