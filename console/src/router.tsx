@@ -68,6 +68,18 @@ export const router = createBrowserRouter([
                 }),
               },
               {
+                path: 'figures',
+                lazy: async () => ({
+                  Component: (await import('./features/figures/FiguresPage')).FiguresPage,
+                }),
+              },
+              {
+                path: 'coverage',
+                lazy: async () => ({
+                  Component: (await import('./features/coverage/CoveragePage')).CoveragePage,
+                }),
+              },
+              {
                 path: 'notes',
                 lazy: async () => ({ Component: (await import('./features/notes/NotesPage')).NotesPage }),
               },

@@ -7,8 +7,10 @@ import type {
   Commissioning,
   Comparison,
   Contact,
+  CoverageReport,
   Device,
   DeviceNow,
+  FiguresTable,
   Follower,
   Job,
   Joining,
@@ -312,6 +314,42 @@ export const doubtful = (siteCode: string, device: string, signal: string, asked
       return api.get<Page<Reading>>(
         `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${inUnit(unit)}`,
       );
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** Figures of signals; `signals` are such as `tower/level` or `tower/level:cm`. */
+export const figures = (
+  siteCode: string,
+  signals: string[],
+  asked: Asked,
+  { by, quantiles, limits }: { by: string; quantiles: number[]; limits: Partial<Record<string, string>> },
+) =>
+  queryOptions({
+    queryKey: ['figures', siteCode, signals, asked, by, quantiles, limits],
+    queryFn: () => {
+      const span = spanOf(asked);
+      const query = new URLSearchParams({
+        signals: signals.join(),
+        from: String(span.from / 1000),
+        to: String(span.to / 1000),
+        quantiles: quantiles.join(),
+      });
+      if (by !== '') query.set('by', by);
+      for (const [name, text] of Object.entries(limits)) if (text) query.set(name, text);
+      return api.get<FiguresTable>(`/sites/${part(siteCode)}/figures?${query.toString()}`);
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** How much of what was expected came, of the devices after one. */
+export const coverage = (siteCode: string, span: Span, by: 'hour' | 'day', after?: string) =>
+  queryOptions({
+    queryKey: ['coverage', siteCode, span, by, after],
+    queryFn: () => {
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&by=${by}&limit=100`;
+      const more = after === undefined ? '' : `&after=${part(after)}`;
+      return api.get<CoverageReport>(`/sites/${part(siteCode)}/coverage?${query}${more}`);
     },
     placeholderData: keepPreviousData,
   });

@@ -23,6 +23,8 @@ function findings(site: Site, devices: DeviceNow[], words: string): Find[] {
     { to: `${base}/charts`, name: 'Charts', kind: 'page' },
     { to: `${base}/arrivals`, name: 'Arrivals', kind: 'page' },
     { to: `${base}/set-up`, name: 'Set-up', kind: 'page' },
+    { to: `${base}/figures`, name: 'Figures', kind: 'page' },
+    { to: `${base}/coverage`, name: 'Coverage', kind: 'page' },
     { to: `${base}/notes`, name: 'Notes', kind: 'page' },
     { to: `${base}/compare`, name: 'Compare signals', kind: 'page' },
     { to: `${base}/add-device`, name: 'Add a device', kind: 'action' },

@@ -6,6 +6,7 @@ import { drawnAmong } from '../../chart/drawn';
 import { HistoryView } from '../../chart/HistoryView';
 import { useSame } from '../../chart/useSame';
 import { useView } from '../../chart/useView';
+import { LookTabs } from '../../components/LookTabs';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -19,6 +20,7 @@ export function ChartsPage() {
   return (
     <>
       <PageHeading gutterBottom>Charts</PageHeading>
+      <LookTabs />
       {error && !data && <ProblemAlert error={error} onRetry={() => void refetch()} />}
       {!data && !error && <Loading height={240} />}
       {data && <Charts devices={data} />}

@@ -7,6 +7,7 @@ import { useSearchParams } from 'react-router';
 import { comparison } from '../../api/queries';
 import type { Compared, Comparison } from '../../api/schema';
 import { PictureView } from '../../chart/svg/PictureView';
+import { LookTabs } from '../../components/LookTabs';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -83,6 +84,7 @@ export function ComparePage() {
   return (
     <>
       <PageHeading sx={{ mb: 2 }}>Compare signals</PageHeading>
+      <LookTabs />
       <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: 'wrap', mb: 3 }}>
         <SignalField label="Reference" value={reference} onChange={(value) => put('reference', value)} />
         <SignalField label="Compared with it" value={other} onChange={(value) => put('other', value)} />

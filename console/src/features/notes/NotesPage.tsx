@@ -12,6 +12,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { notes as notesOf, siteNow } from '../../api/queries';
 import type { Note } from '../../api/schema';
+import { LookTabs } from '../../components/LookTabs';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -32,6 +33,7 @@ export function NotesPage() {
   return (
     <>
       <PageHeading gutterBottom>Notes</PageHeading>
+      <LookTabs />
       <Button
         variant="contained"
         onClick={() => setDraft({ about: '', from: serviceNow(), text: '' })}
