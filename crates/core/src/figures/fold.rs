@@ -17,8 +17,8 @@ pub struct FigureFold<'a> {
     held: Option<Held>,
     /// Room for the values of a bucket, used again for the next.
     values: Vec<f64>,
-    /// Room for how long values hold.
-    stretches: Vec<i64>,
+    /// Room for how long values hold, and the same for multiplying.
+    stretches: (Vec<i64>, Vec<f64>),
 }
 
 /// A value that goes on.
@@ -57,7 +57,7 @@ impl<'a> FigureFold<'a> {
             current: None,
             held: None,
             values: Vec::new(),
-            stretches: Vec::new(),
+            stretches: (Vec::new(), Vec::new()),
         }
     }
 
@@ -117,9 +117,12 @@ impl<'a> FigureFold<'a> {
         self.hold_until(*first);
         if let Some(tally) = &mut self.current {
             tally.take(times, numbers);
-            self.stretches.clear();
-            self.stretches.extend(times.windows(2).map(|pair| (pair[1] - pair[0]).min(hold)));
-            tally.hold(self.wanted, numbers, &self.stretches);
+            let (spans, factors) = &mut self.stretches;
+            spans.clear();
+            spans.extend(times.windows(2).map(|pair| (pair[1] - pair[0]).min(hold)));
+            factors.clear();
+            factors.extend(spans.iter().map(|span| *span as f64));
+            tally.hold(self.wanted, numbers, spans, factors);
         }
         self.values.extend_from_slice(numbers);
         self.held = Some(Held { since: *last, until: last.saturating_add(hold), value: *value });
@@ -149,7 +152,7 @@ impl<'a> FigureFold<'a> {
     fn hold_until(&mut self, at: i64) {
         let (Some(held), Some(tally)) = (self.held, &mut self.current) else { return };
         let time = held.until.min(at).saturating_sub(held.since.max(tally.start)).max(0);
-        tally.hold(self.wanted, &[held.value], &[time]);
+        tally.hold(self.wanted, &[held.value], &[time], &[time as f64]);
     }
 
     fn finish_current(&mut self) {
@@ -182,8 +185,8 @@ impl Tally {
     }
 
     /// Counts values for as long as each holds; those behind the last time are not counted.
-    fn hold(&mut self, wanted: &WantedFigures, numbers: &[f64], times: &[i64]) {
-        self.area += weighted(numbers, times, |value| value);
+    fn hold(&mut self, wanted: &WantedFigures, numbers: &[f64], times: &[i64], factors: &[f64]) {
+        self.area += weighted(numbers, factors, |value| value);
         self.held += times.iter().sum::<i64>();
         for (inside, band) in self.inside.iter_mut().zip(&wanted.bands) {
             // The choice stands outside of the loop over the values.
@@ -195,8 +198,8 @@ impl Tally {
         }
         for (degrees, side) in self.degrees.iter_mut().zip(&wanted.degrees) {
             *degrees += match *side {
-                Degrees::Above(base) => weighted(numbers, times, |value| (value - base).max(0.0)),
-                Degrees::Below(base) => weighted(numbers, times, |value| (base - value).max(0.0)),
+                Degrees::Above(base) => weighted(numbers, factors, |value| (value - base).max(0.0)),
+                Degrees::Below(base) => weighted(numbers, factors, |value| (base - value).max(0.0)),
             };
         }
     }
@@ -264,14 +267,14 @@ fn least_of(values: &[f64], of: impl Fn(f64) -> f64) -> f64 {
 }
 
 /// The sum of what becomes of values, each times how long it holds.
-fn weighted(numbers: &[f64], times: &[i64], of: impl Fn(f64) -> f64) -> f64 {
+fn weighted(numbers: &[f64], times: &[f64], of: impl Fn(f64) -> f64) -> f64 {
     let mut lanes = [0.0; LANES];
     let (values, spans) = (numbers[..times.len()].chunks_exact(LANES), times.chunks_exact(LANES));
     let rest = values.remainder().iter().zip(spans.remainder());
-    let rest: f64 = rest.map(|(value, time)| of(*value) * *time as f64).sum();
+    let rest: f64 = rest.map(|(value, time)| of(*value) * *time).sum();
     for (values, spans) in values.zip(spans) {
         for ((lane, value), time) in lanes.iter_mut().zip(values).zip(spans) {
-            *lane += of(*value) * *time as f64;
+            *lane += of(*value) * *time;
         }
     }
     rest + lanes.iter().sum::<f64>()
