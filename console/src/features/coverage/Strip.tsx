@@ -83,6 +83,7 @@ export function Strip({ device, starts }: { device: DeviceCoverage; starts: stri
         height={HEIGHT}
         role="img"
         aria-label={`${device.received} of ${device.expected} reports came`}
+        shapeRendering="crispEdges"
         style={{ display: 'block' }}
       >
         {runs.map(({ state, from, count, share, title }) => (

@@ -37,11 +37,7 @@ impl Counted {
         let (low, high) = values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| {
             (if *value < low { *value } else { low }, if *value > high { *value } else { high })
         });
-        // A decimal times its power is a whole number but for the last binary digit.
-        let is_exact = |value: f64, power: f64| {
-            let (scaled, whole) = (value * power, rounded(value * power));
-            (scaled - whole).abs() <= whole.abs() * f64::EPSILON
-        };
+        let is_exact = |value: f64, power: f64| rounded(value * power) / power == value;
         // The first values tell which step it may be.
         let power = POWERS.into_iter().find(|power| values.iter().take(16).all(|value| is_exact(*value, *power)));
         let from = POWERS.iter().position(|known| Some(*known) == power)?;
