@@ -1041,6 +1041,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/signals/{signal}/origin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where the value of a signal at a time (by default the last) comes from: what was sent and when, the contact it came with,
+         *     the steps of its conversion or the inputs of its formula, who entered it.
+         */
+        get: operations["readings_origin"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}/signals/{signal}/quality": {
         parameters: {
             query?: never;
@@ -4071,6 +4091,42 @@ export interface components {
          * @enum {string}
          */
         NumberEncoding: "raw" | "hex" | "base64";
+        /** @description Where the value of a signal at a time comes from. */
+        Origin: {
+            /**
+             * @description The attempt to deliver with which it came, if it is still in the log: the first after its time that brought
+             *     readings as old.
+             */
+            contact?: components["schemas"]["Contact"];
+            /** @description Whose decoder read it, if one did. */
+            decoder?: string;
+            /** @description The formula it is worked out by. */
+            formula?: string;
+            /** @description Who entered it by hand. */
+            hand?: components["schemas"]["HandReading"];
+            /** @description What other signals said then that it is made of or checked against. */
+            others?: components["schemas"]["OtherValue"][];
+            /** @description The reading: the last one up to the time that was asked for. */
+            reading: components["schemas"]["Reading"];
+            /** @description Who had it made again from what was sent. */
+            remade?: components["schemas"]["Remade"];
+            /** @description Whether its meaning remembers what was before, so that the steps may differ from what was made then. */
+            remembers?: boolean;
+            /** @description What was sent; absent for what was worked out or entered by hand. */
+            sent?: components["schemas"]["ReadingValue"];
+            /** @description The unit of that, if it is declared to be another. */
+            sent_unit?: string;
+            /** @description The signal, as `DEVICE/SIGNAL`. */
+            signal: string;
+            /** @description What each step of its conversion makes of what was sent, by the meaning as it is now. */
+            steps?: components["schemas"]["TriedStep"][];
+            /** @description How that is shown. */
+            symbol?: string;
+            /** @description Its unit, a UCUM code. */
+            unit?: string;
+            /** @description The version of its meaning that was in force. */
+            version?: components["schemas"]["VersionMade"];
+        };
         /** @description The last value of another signal. */
         OtherValue: {
             /** @description When that was measured. */
@@ -4910,6 +4966,13 @@ export interface components {
             /** @description What to do about it. */
             remedy: string;
         };
+        /** @description A value was made again from what was sent. */
+        Remade: {
+            /** @description When it was done. */
+            at: string;
+            /** @description Who asked for it. */
+            by: string;
+        };
         /** @description Something worth knowing of a delivery that was taken. */
         Remark: {
             /** @description The stable word for programs. */
@@ -5613,6 +5676,18 @@ export interface components {
          * @enum {string}
          */
         ValueType: "number" | "flag" | "text" | "position";
+        /** @description A version of a meaning, and who made it. */
+        VersionMade: {
+            /** @description When. */
+            made_at: string;
+            /** @description Who made it. */
+            made_by: string;
+            /**
+             * Format: int32
+             * @description Its number.
+             */
+            version: number;
+        };
         /** @description A device that nobody has declared. */
         WaitingDevice: {
             /** @description The device that carried its messages. */
@@ -5791,6 +5866,7 @@ export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
 export type Note = components['schemas']['Note'];
 export type NumberEncoding = components['schemas']['NumberEncoding'];
+export type Origin = components['schemas']['Origin'];
 export type OtherValue = components['schemas']['OtherValue'];
 export type Outcome = components['schemas']['Outcome'];
 export type OutsideTable = components['schemas']['OutsideTable'];
@@ -5833,6 +5909,7 @@ export type ReadingsEvent = components['schemas']['ReadingsEvent'];
 export type Recipe = components['schemas']['Recipe'];
 export type Recipes = components['schemas']['Recipes'];
 export type RefusedValue = components['schemas']['RefusedValue'];
+export type Remade = components['schemas']['Remade'];
 export type Remark = components['schemas']['Remark'];
 export type Removal = components['schemas']['Removal'];
 export type Removed = components['schemas']['Removed'];
@@ -5879,6 +5956,7 @@ export type TriedValue = components['schemas']['TriedValue'];
 export type Trying = components['schemas']['Trying'];
 export type ValueSource = components['schemas']['ValueSource'];
 export type ValueType = components['schemas']['ValueType'];
+export type VersionMade = components['schemas']['VersionMade'];
 export type WaitingDevice = components['schemas']['WaitingDevice'];
 export type WentLive = components['schemas']['WentLive'];
 export type Why = components['schemas']['Why'];
@@ -8115,6 +8193,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_MeaningVersion"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readings_origin: {
+        parameters: {
+            query?: {
+                at?: string;
+            };
+            header?: never;
+            path: {
+                device: string;
+                signal: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Origin"];
                 };
             };
             default: {

@@ -69,6 +69,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Lamp(args) => commands::link::lamp(&context, args).await,
         Command::Export(args) => commands::export::run(&context, args).await,
         Command::Coverage(args) => commands::coverage::run(&context, args).await,
+        Command::Origin(args) => commands::origin::run(&context, args).await,
         Command::Figures(args) => commands::figures::run(&context, args).await,
         Command::Summary(args) => commands::storage::summary(&context, args).await,
         Command::Span(args) => commands::storage::span(&context, args).await,

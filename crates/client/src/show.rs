@@ -49,7 +49,8 @@ pub(crate) fn added(number: f64, shown: impl Fn(f64) -> String) -> String {
 pub(crate) fn plain(value: &Value) -> String {
     match value {
         Value::Number(number) => self::number(*number),
-        other => self::value(other, 0),
+        // A metre is the fifth decimal of a degree.
+        other => self::value(other, 6),
     }
 }
 

@@ -16,6 +16,7 @@ use crate::meaning::{Converter, Definitions, Deriver, Jobs, Recompute, Reworker,
 use crate::memories::Memories;
 use crate::notes::Notes;
 use crate::now::Now;
+use crate::origin::Origins;
 use crate::plans::Plans;
 use crate::publish::Publisher;
 use crate::setting_up::SetUp;
@@ -68,6 +69,8 @@ pub struct Engine {
     pub now: Now,
     /// Why nothing is seen.
     pub whys: Whys,
+    /// Where values come from.
+    pub origins: Origins,
     /// What people write to times and spans.
     pub notes: Notes,
     /// Readings people enter and delete.
@@ -106,6 +109,7 @@ impl Engine {
                 publisher: publisher.clone(),
                 recompute,
             },
+            origins: Origins { store: store.clone(), plans: plans.clone(), latest: latest.clone() },
             notes: Notes { store: store.clone(), changes: changes.clone() },
             commissionings: Commissionings {
                 store: store.clone(),

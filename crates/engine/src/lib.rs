@@ -59,6 +59,7 @@ pub mod meaning;
 mod memories;
 pub mod notes;
 pub mod now;
+pub mod origin;
 pub mod plans;
 pub mod problem;
 pub mod publish;

@@ -59,6 +59,7 @@ impl Answer {
 pub(crate) struct Desk {
     client: Client,
     pub(crate) token: String,
+    engine: Arc<Engine>,
     _folder: TempDir,
 }
 
@@ -70,8 +71,9 @@ impl Desk {
         let limits = Limits { requests: AMPLE, readings: AMPLE };
         let set_up = Arc::new(SetUpCode::new(true));
         let code = set_up.current().unwrap();
+        let engine = Arc::new(Engine::open(store, &limits).await.unwrap());
         let interface = Interface {
-            engine: Arc::new(Engine::open(store, &limits).await.unwrap()),
+            engine: engine.clone(),
             settings: Settings { data: folder.path().to_owned(), secure_cookies: false, public_url: String::new() },
             set_up,
             peers: Arc::<Peers>::default(),
@@ -81,12 +83,19 @@ impl Desk {
         };
         let config = rocket::Config { log_level: rocket::config::LogLevel::Off, ..rocket::Config::debug_default() };
         let client = Client::untracked(lantern_http::build(interface, config)).await.unwrap();
-        let mut desk = Self { client, token: String::new(), _folder: folder };
+        let mut desk = Self { client, token: String::new(), engine, _folder: folder };
         let owner = json!({"code": code, "name": "ann", "password": "steam and brass", "token": true});
         desk.token = desk.post("set-up", owner).await.ok()["token"].as_str().unwrap().to_owned();
         let site = json!({"name": "Marlbeck Light Railway", "code": "marlbeck", "zone": "Europe/London"});
         desk.post("sites", site).await.ok();
         desk
+    }
+
+    /// Lets what goes on beside requests go on: the contact log is written, derived signals are worked out.
+    pub(crate) fn tend(&self) {
+        for task in self.engine.tasks() {
+            rocket::tokio::spawn(task.work);
+        }
     }
 
     /// Any request, with a token or key if one is given.

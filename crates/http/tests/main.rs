@@ -11,6 +11,8 @@ mod desk;
 mod figures;
 /// Notes and marks.
 mod notes;
+/// Where values come from.
+mod origin;
 /// What was removed.
 mod removed;
 /// What is answered.

@@ -10,7 +10,13 @@ const GROUPS: [(&str, &[&str]); 8] = [
     ("Set devices up", &["device", "signal", "kind", "key", "recipe", "send", "join", "removed"]),
     ("Find out what comes", &["why", "contacts", "arrivals", "claim", "ignore", "decoder", "commission"]),
     ("Give values their meaning", &["conversion", "formula", "screen", "compare", "calibrate", "quality", "jobs"]),
-    ("Look", &["now", "follow", "lamp", "link", "readings", "summary", "figures", "span", "gaps", "coverage", "note"]),
+    (
+        "Look",
+        &[
+            "now", "follow", "lamp", "link", "readings", "summary", "figures", "span", "gaps", "coverage", "origin",
+            "note",
+        ],
+    ),
     ("Act", &["command", "enter"]),
     ("Take away and keep", &["export", "erase", "retention", "storage", "backup"]),
     ("This program", &["completions", "help"]),

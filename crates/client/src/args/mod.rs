@@ -23,7 +23,7 @@ pub(crate) use meaning::{
     Align, Bounds, CalibrateArgs, CompareArgs, ConversionArgs, FormulaArgs, How, JobsArgs, QualityArgs, ReconvertArgs,
     ScreenArgs,
 };
-pub(crate) use note::{NewNoteArgs, NoteChangeArgs, NoteCommand, NotesArgs};
+pub(crate) use note::{NewNoteArgs, NoteChangeArgs, NoteCommand, NotesArgs, OriginArgs};
 pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, Role, SignalCommand, SiteCommand};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
@@ -204,6 +204,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern coverage\n  lantern coverage tower --since 30d --by day --gaps\n  lantern coverage --from 2026-10-01 --to 2026-11-01 --by day --csv > october.csv"
     )]
     Coverage(CoverageArgs),
+    /// Say where a value comes from: what was sent, with which contact, and each step
+    #[command(
+        after_help = "Examples:\n  lantern origin tower/level\n  lantern origin tower/level --at 2026-05-01T05:40"
+    )]
+    Origin(OriginArgs),
     /// Extremes with their times, means, quantiles, hours within limits, integrals, degree hours
     #[command(
         after_help = "Examples:\n  lantern figures tower/level --since 7d --by day\n  lantern figures larder/temp --since 4w --above 8 --quantiles 0.05,0.5,0.95\n  lantern figures box-1/temp:Cel --from 2026-10-01 --by month --base 15.5"

@@ -1,5 +1,6 @@
-//! Arguments of `lantern note`.
+//! Arguments of `lantern note` and `origin`.
 
+use super::values::{SignalPath, parse_path};
 use crate::time::Span;
 use clap::{Args, Subcommand};
 
@@ -69,4 +70,14 @@ pub(crate) struct NoteChangeArgs {
     /// When it ends; `none` makes it about one time
     #[arg(long, value_name = "TIME")]
     pub(crate) to: Option<String>,
+}
+
+#[derive(Args)]
+pub(crate) struct OriginArgs {
+    /// The signal
+    #[arg(value_name = "DEVICE/SIGNAL", value_parser = parse_path)]
+    pub(crate) signal: SignalPath,
+    /// The time: a local time of the site, or RFC 3339; the last reading if absent
+    #[arg(long, value_name = "TIME")]
+    pub(crate) at: Option<String>,
 }

@@ -22,6 +22,7 @@ pub(crate) mod login;
 pub(crate) mod meaning;
 pub(crate) mod note;
 pub(crate) mod now;
+pub(crate) mod origin;
 pub(crate) mod readings;
 pub(crate) mod recipe;
 pub(crate) mod removed;

@@ -29,3 +29,4 @@ pub(crate) use progress::Running;
 pub(crate) use recompute::Recompute;
 pub(crate) use rework::Reworker;
 pub use trial::{Trials, counts};
+pub(crate) use trial::{others_at, step};

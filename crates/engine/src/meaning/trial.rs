@@ -71,7 +71,7 @@ impl Trials {
         };
         let mut context = Context::default();
         context.learn(&self.definitions.store, &self.latest, &bound, (now, now)).await?;
-        tried.others = self.others(&bound, now).await?;
+        tried.others = others_at(store, &bound, now).await?;
         let at = now.as_micros();
         if bound.checked.formula().is_some() {
             let value = self.worked_out(&bound).await?;
@@ -94,31 +94,6 @@ impl Trials {
         let (value, quality) = bound.checked.convert(at, raw, &seen, &mut Memory::default());
         put(&mut tried, &bound.checked, at, value, quality, &seen);
         Ok(tried)
-    }
-
-    /// The other signals with their last values.
-    async fn others(&self, bound: &SignalMeaning, now: Moment) -> Result<Vec<api::OtherValue>, Problem> {
-        let store = &*self.definitions.store;
-        let mut names: Vec<(String, SignalId)> =
-            bound.checked.needs().iter().map(|need| need.signal.clone()).zip(bound.needs.iter().copied()).collect();
-        if let Some(derivation) = Derivation::new(&bound.checked) {
-            names.extend(derivation.inputs().map(str::to_owned).zip(bound.inputs.iter().copied()));
-        }
-        let mut shown = Vec::new();
-        for (name, id) in names {
-            let found = store.signal_by_id(id).await?;
-            let last = store.reading_at(id, Moment::MAX).await?;
-            let age = last.as_ref().map(|point| now - point.at);
-            shown.push(api::OtherValue {
-                signal: name,
-                symbol: shown::symbol(found.unit.as_deref()),
-                unit: found.unit,
-                at: last.as_ref().map(|point| point.at.to_string()),
-                value: last.map(|point| point.value),
-                is_too_old: age.is_some_and(|age| age > bound.checked.within()),
-            });
-        }
-        Ok(shown)
     }
 
     /// What a formula comes to with the last values of its inputs.
@@ -203,7 +178,36 @@ fn wrong(error: &MeaningError) -> api::WrongMeaning {
     wrong
 }
 
-fn step(traced: lantern_core::convert::Traced) -> api::TriedStep {
+/// What the other signals of a meaning said last, up to a time.
+pub(crate) async fn others_at(
+    store: &Store,
+    bound: &SignalMeaning,
+    at: Moment,
+) -> Result<Vec<api::OtherValue>, Problem> {
+    let mut names: Vec<(String, SignalId)> =
+        bound.checked.needs().iter().map(|need| need.signal.clone()).zip(bound.needs.iter().copied()).collect();
+    if let Some(derivation) = Derivation::new(&bound.checked) {
+        names.extend(derivation.inputs().map(str::to_owned).zip(bound.inputs.iter().copied()));
+    }
+    let mut shown = Vec::new();
+    for (name, id) in names {
+        let found = store.signal_by_id(id).await?;
+        let last = store.reading_at(id, at).await?;
+        let age = last.as_ref().map(|point| at - point.at);
+        shown.push(api::OtherValue {
+            signal: name,
+            symbol: shown::symbol(found.unit.as_deref()),
+            unit: found.unit,
+            at: last.as_ref().map(|point| point.at.to_string()),
+            value: last.map(|point| point.value),
+            is_too_old: age.is_some_and(|age| age > bound.checked.within()),
+        });
+    }
+    Ok(shown)
+}
+
+/// A step of a conversion, as it is shown.
+pub(crate) fn step(traced: lantern_core::convert::Traced) -> api::TriedStep {
     api::TriedStep {
         input: traced.input,
         output: traced.output.ok(),

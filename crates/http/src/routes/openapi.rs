@@ -48,7 +48,7 @@ pub(super) fn routes() -> Vec<Route> {
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
         now::site_now, now::device_now,
-        readings::readings, readings::reading_at, readings::span, readings::gaps, readings::delete_readings,
+        readings::readings, readings::reading_at, readings::origin, readings::span, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
         figures::figures, coverage::of_site,
         storage::signal_retention, storage::set_signal_retention, storage::reset_signal_retention,

@@ -5,7 +5,7 @@ use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{Deletion, Gap, Page, Reading, SignalSpan};
+use lantern_api::{Deletion, Gap, Origin, Page, Reading, SignalSpan};
 use lantern_core::{Moment, SignalId};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
@@ -17,7 +17,7 @@ use rocket::{Route, State, delete, get, routes};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![readings, reading_at, span, gaps, delete_readings]
+    routes![readings, reading_at, origin, span, gaps, delete_readings]
 }
 
 /// Readings of a signal from `from` to `to` (excluded; by default the last day),
@@ -100,6 +100,24 @@ async fn reading_at(
         )
     })?;
     Ok(Json(shown::reading_of(device.state, wanted.point(point))))
+}
+
+/// Where the value of a signal at a time (by default the last) comes from: what was sent and when, the contact it came with,
+/// the steps of its conversion or the inputs of its formula, who entered it.
+#[utoipa::path(operation_id = "readings_origin", context_path = "/api/v1", tag = "reading back",
+    responses((status = 200, body = Origin), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/devices/<device>/signals/<signal>/origin?<at>")]
+async fn origin(
+    engine: &State<Arc<Engine>>,
+    _access: Access,
+    site: &str,
+    device: &str,
+    signal: &str,
+    at: Option<&str>,
+) -> Answer<Origin> {
+    let at = query::moment("at", at)?.unwrap_or(Moment::MAX);
+    let (site, device, signal) = found::signal(&engine.store, site, device, signal).await?;
+    Ok(Json(engine.origins.of(&site, &device, &signal, at).await?))
 }
 
 /// From when to when there are readings, of which only summaries may be left:
