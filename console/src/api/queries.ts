@@ -20,6 +20,7 @@ import type {
   Marks,
   MeaningVersion,
   Note,
+  Origin,
   PresenceChange,
   QualityCounts,
   Reading,
@@ -315,6 +316,15 @@ export const doubtful = (siteCode: string, device: string, signal: string, asked
         `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${inUnit(unit)}`,
       );
     },
+    placeholderData: keepPreviousData,
+  });
+
+/** Where the value of a signal at a time in milliseconds comes from. */
+export const origin = (siteCode: string, device: string, signal: string, at: number) =>
+  queryOptions({
+    queryKey: ['origin', siteCode, device, signal, at],
+    queryFn: () =>
+      api.get<Origin>(`${devicePath(siteCode, device)}/signals/${part(signal)}/origin?at=${at / 1000}`),
     placeholderData: keepPreviousData,
   });
 

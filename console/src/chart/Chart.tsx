@@ -22,6 +22,7 @@ interface Props {
   backdrop: Omit<Backdrop, 'doubts'>;
   doubts: Doubts;
   onZoom: (span: Span) => void;
+  onPick: (key: string, at: number) => void;
   onUnit: (own: string, other: string) => void;
   /** What stands below the panes, and has to know how much room they leave at their sides. */
   below: (sides: { isNamed: boolean; hasRight: boolean }) => ReactNode;

@@ -2,12 +2,13 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
-import { useMemo, useState, type ReactNode } from 'react';
+import { useCallback, useMemo, useState, type ReactNode } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { marks as marksOf, type Span } from '../api/queries';
 import type { Mark } from '../api/schema';
 import { useSite } from '../components/siteContext';
 import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../features/notes/NoteDialog';
+import { OriginPanel, type Picked } from '../features/origin/OriginPanel';
 import { Chart } from './Chart';
 import { ChartTable } from './ChartTable';
 import { ChartTools } from './ChartTools';
@@ -39,6 +40,8 @@ export function HistoryView({ signals, view, beside }: Props) {
   const { look, onLook } = useLook();
   const [draft, setDraft] = useState<NoteDraft>();
   const [isTable, setTable] = useState(false);
+  const [picked, setPicked] = useState<Picked>();
+  const onPick = useCallback((key: string, at: number) => setPicked({ key, at }), []);
   const zone = look.zone ?? site.zone;
   const history = useHistory(site.code, signals, shown);
   const { span, asked } = history;
@@ -58,6 +61,9 @@ export function HistoryView({ signals, view, beside }: Props) {
     <>
       <SpanControls shown={shown} span={span} zone={zone} signals={signals} onShow={onShow} />
       <ChartTools look={look} zone={site.zone} hasPlace={site.position !== undefined} onLook={onLook}>
+        <Button size="small" onClick={() => signals[0] && onPick(keyOf(signals[0]), span.to)}>
+          Where values come from
+        </Button>
         <Button size="small" onClick={write}>
           Write a note
         </Button>
@@ -71,7 +77,7 @@ export function HistoryView({ signals, view, beside }: Props) {
           gap: 3,
           gridTemplateColumns: {
             xs: 'minmax(0, 1fr)',
-            lg: beside ? 'minmax(0, 1fr) 320px' : 'minmax(0, 1fr)',
+            lg: beside || picked ? 'minmax(0, 1fr) 320px' : 'minmax(0, 1fr)',
           },
         }}
       >
@@ -85,6 +91,7 @@ export function HistoryView({ signals, view, beside }: Props) {
           doubts={doubts}
           onZoom={onZoom}
           onUnit={onUnit}
+          onPick={onPick}
           below={(sides) => (
             <MarksLane
               marks={marks?.marks ?? NOTHING}
@@ -96,7 +103,17 @@ export function HistoryView({ signals, view, beside }: Props) {
             />
           )}
         />
-        {beside?.(history)}
+        {picked ? (
+          <OriginPanel
+            picked={picked}
+            signals={signals}
+            zone={zone}
+            onPick={setPicked}
+            onClose={() => setPicked(undefined)}
+          />
+        ) : (
+          beside?.(history)
+        )}
       </Box>
       <Button size="small" onClick={() => setTable((old) => !old)} aria-expanded={isTable} sx={{ mb: 1 }}>
         {isTable ? 'Hide the table' : 'Show as table'}

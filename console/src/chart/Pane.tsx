@@ -4,11 +4,12 @@ import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../api/queries';
 import { seriesColour, seriesDash } from '../theme/series';
-import { fullName } from './drawn';
+import { fullName, keyOf } from './drawn';
 import type { Line } from './lines';
-import type { Backdrop } from './paneDraw';
+import { lineUnder, type Backdrop } from './paneDraw';
 import { frameOf } from './frame';
 import { paneOptions, zoomBy, type Current } from './paneOptions';
+import { onPress } from './press';
 import { factorOf } from './zoom';
 import { useScheme, type Scheme } from './useScheme';
 import { axisTitle, type Columns } from './series';
@@ -25,16 +26,19 @@ interface Props {
   hasRight: boolean;
   backdrop: Backdrop;
   onZoom: (span: Span) => void;
+  /** A value was pressed: of which signal, and its time in milliseconds. */
+  onPick: (key: string, at: number) => void;
   summary: string;
 }
 
 /** One pane of a chart: signals against time, on one axis or two. */
 export function Pane(props: Props) {
   const { lines, columns, span, zone, height, isNamed, hasRight, backdrop, onZoom, summary } = props;
+  const { onPick } = props;
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
-  const current = useRef<Current>({ onZoom, backdrop, lone: columns.lone });
+  const current = useRef<Current>({ onZoom, onPick: () => undefined, backdrop, lone: columns.lone });
   const scheme = useScheme();
   // Options are made anew only when what is drawn changes, not with each value.
   const identity = JSON.stringify(
@@ -56,8 +60,12 @@ export function Pane(props: Props) {
   );
 
   useEffect(() => {
-    current.current = { onZoom, backdrop, lone: columns.lone };
-  }, [onZoom, columns, backdrop]);
+    const pick = (line: number, at: number) => {
+      const signal = lines[line]?.signal;
+      if (signal) onPick(keyOf(signal), at);
+    };
+    current.current = { onZoom, onPick: pick, backdrop, lone: columns.lone };
+  }, [onZoom, onPick, columns, backdrop, lines]);
 
   useEffect(() => {
     const element = host.current;
@@ -82,10 +90,15 @@ export function Pane(props: Props) {
       zoomBy(made, factorOf(event.deltaY), made.posToVal(left, 'x'), (s) => current.current.onZoom(s));
     };
     made.over.addEventListener('wheel', onWheel, { passive: false });
+    const removePress = onPress(made.over, () => {
+      const found = lineUnder(made, lines);
+      if (found) current.current.onPick(found.line, found.at);
+    });
     const resized = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height }));
     resized.observe(element);
     return () => {
       resized.disconnect();
+      removePress();
       made.destroy();
       plot.current = null;
     };

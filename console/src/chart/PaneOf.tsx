@@ -25,6 +25,7 @@ interface PaneOfProps {
   isNamed: boolean;
   hasRight: boolean;
   onZoom: (span: Span) => void;
+  onPick: (key: string, at: number) => void;
   onUnit: (own: string, other: string) => void;
 }
 

@@ -1,12 +1,10 @@
 import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
-import TextField from '@mui/material/TextField';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
-import { useState } from 'react';
 import type { Span } from '../api/queries';
+import { LocalTime } from '../components/LocalTime';
 import { serviceNow } from '../format/clock';
-import { dateTime, parseLocal } from '../format/time';
 import { around } from './days';
 import type { Drawn } from './drawn';
 import { useAllThereIs } from './useAllThereIs';
@@ -93,38 +91,5 @@ export function SpanControls({ shown, span, zone, signals, onShow }: ControlsPro
         />
       </Stack>
     </Stack>
-  );
-}
-
-/** A time of the site, to be seen and changed with the keyboard. */
-function LocalTime({
-  label,
-  at,
-  zone,
-  onChange,
-}: {
-  label: string;
-  at: number;
-  zone: string;
-  onChange: (at: number) => void;
-}) {
-  // While it is being typed the text is the typist's; else it follows the chart.
-  const [typed, setTyped] = useState<string | null>(null);
-  const entered = typed === null ? undefined : parseLocal(typed, zone);
-  const finish = () => {
-    if (entered !== undefined) onChange(entered);
-    setTyped(null);
-  };
-  return (
-    <TextField
-      label={label}
-      value={typed ?? dateTime(at, zone).slice(0, 16)}
-      error={typed !== null && entered === undefined}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={finish}
-      onKeyDown={(event) => event.key === 'Enter' && finish()}
-      slotProps={{ htmlInput: { title: 'Date and time at the site, such as 2026-05-01 14:02' } }}
-      sx={{ width: 172 }}
-    />
   );
 }

@@ -58,6 +58,24 @@ export function drawBackdrop(u: uPlot, { nights, midnights, moments }: Backdrop,
   u.ctx.restore();
 }
 
+/** A press that is so far from any line, in pixels, is meant for none. */
+const REACH = 40;
+
+/** The line that is nearest to the pointer, and the time of its value there in milliseconds. */
+export function lineUnder(u: uPlot, lines: Line[]): { line: number; at: number } | undefined {
+  const { idx, top } = u.cursor;
+  if (idx == null || top === undefined) return undefined;
+  const near = lines.flatMap((line, i) => {
+    const column = u.data[3 * i + 3] ?? [];
+    const place = nearestPlace(u.data[0], column, idx) ?? idx;
+    const [at, value] = [u.data[0][place], column[place]];
+    if (line.under !== undefined || at === undefined || typeof value !== 'number') return [];
+    return [{ line: i, at: at * 1000, distance: Math.abs(u.valToPos(value, scaleOf(line)) - top) }];
+  });
+  const nearest = near.toSorted((a, b) => a.distance - b.distance)[0];
+  return nearest && nearest.distance <= REACH ? nearest : undefined;
+}
+
 const scaleOf = ({ side }: Line): string => (side === 'right' ? 'right' : 'y');
 
 /** From least to most of a bucket that is alone, as the band of a line would show it. */

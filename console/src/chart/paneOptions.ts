@@ -34,6 +34,8 @@ const TIMES: uPlot.Axis.DynamicValues | (string | number | null)[][] = [
 /** What may change without the plot being made anew. */
 export interface Current {
   onZoom: (span: Span) => void;
+  /** A line was pressed at a time in milliseconds. */
+  onPick: (line: number, at: number) => void;
   backdrop: Backdrop;
   /** For each line the places of points that no line leads to. */
   lone: number[][];
