@@ -52,6 +52,9 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
   );
 }
 
+/** What is at a path, to be read piece by piece. */
+export const open = (path: string): Promise<Response> => request('GET', path);
+
 async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
   const response = await request(method, path, body);
   return (response.status === 204 ? undefined : await response.json()) as T;

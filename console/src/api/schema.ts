@@ -1281,11 +1281,13 @@ export interface paths {
         };
         /**
          * Readings of several signals as CSV (RFC 4180), one row per time and one
-         *     column per signal; or as a SenML pack (RFC 8428) with `format=senml` in JSON
+         *     column per signal, or with `format=csv-long` one row per reading; as JSON with `format=json` or, a line for each
+         *     reading, `json-lines`; or as a SenML pack (RFC 8428) with `format=senml` in JSON
          *     or `format=senml-cbor` in CBOR.
          * @description `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
          *     colon is another unit than the signal's; by default all numbers, flags and texts
-         *     of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
+         *     of the site. Suspect and rejected readings are left out, unless `all=true` asks for them: then each value has its
+         *     quality beside it. Times are RFC 3339 in the site's zone, or in UTC
          *     with `zone=UTC`, or in any other zone of that name. Values that are worked out have as many
          *     digits as their sensors can resolve, or all of them with `digits=full`; what was sent is as it
          *     was sent. `from` is included, `to`
@@ -8745,8 +8747,9 @@ export interface operations {
     export_export: {
         parameters: {
             query?: {
+                all?: "true" | "false" | "";
                 digits?: "full";
-                format?: "csv" | "senml" | "senml-cbor";
+                format?: "csv" | "csv-long" | "json" | "json-lines" | "senml" | "senml-cbor";
                 from?: string;
                 signals?: string;
                 to?: string;

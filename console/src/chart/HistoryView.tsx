@@ -1,12 +1,12 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
-import { useCallback, useMemo, useState, type ReactNode } from 'react';
-import { Link as RouterLink } from 'react-router';
+import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
 import { marks as marksOf, type Span } from '../api/queries';
 import type { Mark } from '../api/schema';
 import { useSite } from '../components/siteContext';
+import { TakeAwayDialog } from '../features/export/TakeAwayDialog';
+import { saveFile } from '../format/saveFile';
 import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../features/notes/NoteDialog';
 import { OriginPanel, type Picked } from '../features/origin/OriginPanel';
 import { Chart } from './Chart';
@@ -15,6 +15,7 @@ import { ChartTools } from './ChartTools';
 import { midnights } from './days';
 import { fullName, keyOf, type Drawn } from './drawn';
 import { MarksLane } from './MarksLane';
+import { pictureOf } from './savePicture';
 import { SpanControls } from './SpanControls';
 import { nights } from './sun';
 import { useDoubts } from './useDoubts';
@@ -41,6 +42,8 @@ export function HistoryView({ signals, view, beside }: Props) {
   const [draft, setDraft] = useState<NoteDraft>();
   const [isTable, setTable] = useState(false);
   const [picked, setPicked] = useState<Picked>();
+  const [taken, setTaken] = useState<Span>();
+  const chart = useRef<HTMLDivElement>(null);
   const onPick = useCallback((key: string, at: number) => setPicked({ key, at }), []);
   const zone = look.zone ?? site.zone;
   const history = useHistory(site.code, signals, shown);
@@ -57,6 +60,10 @@ export function HistoryView({ signals, view, beside }: Props) {
       from: span.to,
       ...(shown.fixed ? { from: span.from, to: span.to } : {}),
     });
+  const savePicture = async () => {
+    const picture = chart.current && (await pictureOf(chart.current));
+    if (picture) saveFile(`${site.code}-chart.png`, 'image/png', picture);
+  };
   return (
     <>
       <SpanControls shown={shown} span={span} zone={zone} signals={signals} onShow={onShow} />
@@ -67,9 +74,9 @@ export function HistoryView({ signals, view, beside }: Props) {
         <Button size="small" onClick={write}>
           Write a note
         </Button>
-        <Link component={RouterLink} to={`/sites/${site.code}/notes`}>
-          All notes
-        </Link>
+        <Button size="small" onClick={() => setTaken(span)}>
+          Take away
+        </Button>
       </ChartTools>
       <Box
         sx={{
@@ -81,28 +88,30 @@ export function HistoryView({ signals, view, beside }: Props) {
           },
         }}
       >
-        <Chart
-          signals={signals}
-          history={history}
-          earlier={earlier}
-          panes={look.panes}
-          zone={zone}
-          backdrop={backdrop}
-          doubts={doubts}
-          onZoom={onZoom}
-          onUnit={onUnit}
-          onPick={onPick}
-          below={(sides) => (
-            <MarksLane
-              marks={marks?.marks ?? NOTHING}
-              isCut={marks?.more ?? false}
-              span={span}
-              zone={zone}
-              onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
-              {...sides}
-            />
-          )}
-        />
+        <Box ref={chart} sx={{ minWidth: 0 }}>
+          <Chart
+            signals={signals}
+            history={history}
+            earlier={earlier}
+            panes={look.panes}
+            zone={zone}
+            backdrop={backdrop}
+            doubts={doubts}
+            onZoom={onZoom}
+            onUnit={onUnit}
+            onPick={onPick}
+            below={(sides) => (
+              <MarksLane
+                marks={marks?.marks ?? NOTHING}
+                isCut={marks?.more ?? false}
+                span={span}
+                zone={zone}
+                onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
+                {...sides}
+              />
+            )}
+          />
+        </Box>
         {picked ? (
           <OriginPanel
             picked={picked}
@@ -119,6 +128,16 @@ export function HistoryView({ signals, view, beside }: Props) {
         {isTable ? 'Hide the table' : 'Show as table'}
       </Button>
       {isTable && <ChartTable signals={signals} sets={history.sets} span={span} zone={zone} />}
+      {taken && (
+        <TakeAwayDialog
+          site={site.code}
+          zone={zone}
+          signals={signals}
+          span={taken}
+          onPicture={() => void savePicture()}
+          onClose={() => setTaken(undefined)}
+        />
+      )}
       {draft && (
         <NoteDialog
           site={site.code}

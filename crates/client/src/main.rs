@@ -3,9 +3,11 @@
 mod args;
 mod commands;
 mod document;
+mod dots;
 mod live;
 mod login;
 mod output;
+mod screen;
 mod server;
 mod show;
 mod time;
@@ -70,6 +72,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Export(args) => commands::export::run(&context, args).await,
         Command::Coverage(args) => commands::coverage::run(&context, args).await,
         Command::Origin(args) => commands::origin::run(&context, args).await,
+        Command::Chart(args) => commands::chart::run(&context, args).await,
         Command::Figures(args) => commands::figures::run(&context, args).await,
         Command::Summary(args) => commands::storage::summary(&context, args).await,
         Command::Span(args) => commands::storage::span(&context, args).await,

@@ -94,7 +94,7 @@ impl Desk {
     /// Lets what goes on beside requests go on: the contact log is written, derived signals are worked out.
     pub(crate) fn tend(&self) {
         for task in self.engine.tasks() {
-            rocket::tokio::spawn(task.work);
+            tokio::spawn(task.work);
         }
     }
 

@@ -7,6 +7,8 @@ mod access;
 mod coverage;
 /// The interface around an engine.
 mod desk;
+/// Taking readings away.
+mod export;
 /// Figures of stretches of time.
 mod figures;
 /// Notes and marks.

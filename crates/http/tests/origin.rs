@@ -33,7 +33,7 @@ async fn until(desk: &Desk, query: &str, is: impl Fn(&Value) -> bool) -> Value {
         if answer.status.code == 200 && is(&answer.json()) {
             return answer.json();
         }
-        rocket::tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
     }
     panic!("{query} did not become what was waited for");
 }

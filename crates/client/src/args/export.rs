@@ -19,6 +19,9 @@ pub(crate) struct ExportArgs {
     /// Each digit of values that are worked out, not as many as their sensors can resolve
     #[arg(long)]
     pub(crate) full_digits: bool,
+    /// Suspect and rejected readings too, each value with its quality
+    #[arg(long)]
+    pub(crate) all: bool,
     /// File to write; standard output if absent
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,
@@ -28,6 +31,12 @@ pub(crate) struct ExportArgs {
 pub(crate) enum ExportFormat {
     /// One row per time, one column per signal
     Csv,
+    /// One row per reading
+    CsvLong,
+    /// A list of readings in JSON
+    Json,
+    /// A reading in each line, as JSON
+    JsonLines,
     /// A SenML pack in JSON (RFC 8428)
     Senml,
     /// A SenML pack in CBOR (RFC 8428)
@@ -39,6 +48,9 @@ impl ExportFormat {
     pub(crate) const fn as_str(self) -> &'static str {
         match self {
             Self::Csv => "csv",
+            Self::CsvLong => "csv-long",
+            Self::Json => "json",
+            Self::JsonLines => "json-lines",
             Self::Senml => "senml",
             Self::SenmlCbor => "senml-cbor",
         }

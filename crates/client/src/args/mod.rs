@@ -1,5 +1,6 @@
 //! What can be typed: commands, arguments, help.
 
+mod chart;
 mod coverage;
 mod device;
 mod export;
@@ -14,6 +15,7 @@ mod storage;
 mod tests;
 mod values;
 
+pub(crate) use chart::ChartArgs;
 pub(crate) use coverage::CoverageArgs;
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
 pub(crate) use export::{ExportArgs, ExportFormat};
@@ -199,6 +201,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d"
     )]
     Export(ExportArgs),
+    /// Draw signals as charts in the terminal
+    #[command(
+        after_help = "Each column goes from the least to the most of its time; a time without readings stays open.\n\nExamples:\n  lantern chart tower/level\n  lantern chart tower/level larder/temp --since 7d\n  lantern chart tower/level --since 10m --follow"
+    )]
+    Chart(ChartArgs),
     /// How much of what was expected came, and where the gaps are
     #[command(
         after_help = "Examples:\n  lantern coverage\n  lantern coverage tower --since 30d --by day --gaps\n  lantern coverage --from 2026-10-01 --to 2026-11-01 --by day --csv > october.csv"

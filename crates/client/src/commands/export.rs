@@ -24,6 +24,7 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     query.extend(args.span.end(&zone)?.map(|at| ("to", at)));
     query.extend(args.zone.map(|zone| ("zone", zone)));
     query.extend(args.full_digits.then(|| ("digits", "full".to_owned())));
+    query.extend(args.all.then(|| ("all", "true".to_owned())));
 
     let response = server.stream(&format!("sites/{}/export", segment(&site.code)), &query, None).await?;
     let mut sink: Box<dyn Write> = match &args.file {
@@ -49,8 +50,9 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     sink.flush()?;
     bar.finish_and_clear();
     let is_whole = match args.format {
-        ExportFormat::Csv => !tail.windows(13).any(|part| part == b"# broken off:"),
-        ExportFormat::Senml => tail.ends_with(b"]"),
+        ExportFormat::Csv | ExportFormat::CsvLong => !tail.windows(13).any(|part| part == b"# broken off:"),
+        ExportFormat::JsonLines => !tail.windows(14).any(|part| part == b"{\"broken_off\":"),
+        ExportFormat::Json | ExportFormat::Senml => tail.ends_with(b"]"),
         ExportFormat::SenmlCbor => tail.ends_with(&[0xff]),
     };
     if !is_whole {

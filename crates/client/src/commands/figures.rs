@@ -148,7 +148,7 @@ mod tests {
     fn told(by: Option<BucketUnit>, whole: bool) -> String {
         let args = FiguresArgs {
             signals: Vec::new(),
-            span: crate::time::Span::default(),
+            span: time::Span::default(),
             by: None,
             quantiles: String::new(),
             above: Some("4".to_owned()),

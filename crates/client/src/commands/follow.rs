@@ -6,14 +6,12 @@ use crate::args::FollowArgs;
 use crate::commands::now;
 use crate::live::Live;
 use crate::output::{Form, emit};
+use crate::screen::{Screen, wants_end};
 use crate::server::Server;
 use anyhow::{Result, bail};
-use crossterm::event::{Event as Key, KeyCode, KeyModifiers, poll, read};
-use crossterm::{cursor, queue, terminal};
 use jiff::tz::TimeZone;
 use lantern_api::{DeviceNow, ReadingsEvent};
 use std::collections::HashMap;
-use std::io::{Write, stdout};
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -63,44 +61,6 @@ async fn line_by_line(
     Ok(())
 }
 
-/// Puts the terminal back as it was, whatever happens.
-struct Screen {
-    rows: u16,
-}
-
-impl Screen {
-    fn new() -> Result<Self> {
-        terminal::enable_raw_mode()?;
-        queue!(stdout(), cursor::Hide)?;
-        Ok(Self { rows: 0 })
-    }
-
-    /// Draws over what was drawn before.
-    fn draw(&mut self, text: &str) -> Result<()> {
-        let (width, height) = terminal::size().unwrap_or((80, 24));
-        let lines: Vec<&str> = text.lines().take(usize::from(height.saturating_sub(1))).collect();
-        let mut out = stdout();
-        if self.rows > 0 {
-            queue!(out, cursor::MoveUp(self.rows))?;
-        }
-        queue!(out, cursor::MoveToColumn(0), terminal::Clear(terminal::ClearType::FromCursorDown))?;
-        for line in &lines {
-            let cut: String = line.chars().take(usize::from(width)).collect();
-            write!(out, "{cut}\r\n")?;
-        }
-        self.rows = lines.len() as u16;
-        Ok(out.flush()?)
-    }
-}
-
-impl Drop for Screen {
-    fn drop(&mut self) {
-        let _ = queue!(stdout(), cursor::Show);
-        let _ = terminal::disable_raw_mode();
-        let _ = stdout().flush();
-    }
-}
-
 async fn in_place(server: Arc<Server>, chosen: &Chosen, mut devices: Vec<DeviceNow>, zone: &TimeZone) -> Result<()> {
     let mut live = Live::open(server.clone()).await?;
     let mut screen = Screen::new()?;
@@ -130,18 +90,6 @@ fn page(devices: &[DeviceNow], seconds_ago: f64, zone: &TimeZone) -> String {
         signal.age_s = signal.age_s.map(|age| age + seconds_ago);
     }
     format!("{}\n\nq ends", now::text(&aged, zone))
-}
-
-fn wants_end() -> Result<bool> {
-    while poll(Duration::ZERO)? {
-        if let Key::Key(key) = read()?
-            && (matches!(key.code, KeyCode::Char('q') | KeyCode::Esc)
-                || (key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL)))
-        {
-            return Ok(true);
-        }
-    }
-    Ok(false)
 }
 
 #[cfg(test)]

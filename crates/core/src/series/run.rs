@@ -238,6 +238,15 @@ impl Run {
         })
     }
 
+    /// The quality of the reading at a place.
+    ///
+    /// # Panics
+    /// Past the end.
+    #[must_use]
+    pub fn quality(&self, index: usize) -> Quality {
+        if self.qualities.is_empty() { Quality::Good } else { self.qualities[index] }
+    }
+
     /// Times and numbers at some places, if all of them are good numbers.
     #[must_use]
     pub fn plain_numbers(&self, range: Range<usize>) -> Option<(&[i64], &[f64])> {

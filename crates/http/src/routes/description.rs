@@ -152,7 +152,9 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("order", _) => json!({"type": "string", "enum": ["ascending", "descending"], "default": "ascending"}),
         ("by", _) => json!({"type": "string", "enum": ["hour", "day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),
-        ("format", _) => json!({"type": "string", "enum": ["csv", "senml", "senml-cbor"], "default": "csv"}),
+        ("format", _) => {
+            json!({"type": "string", "enum": ["csv", "csv-long", "json", "json-lines", "senml", "senml-cbor"], "default": "csv"})
+        }
         ("digits", _) => json!({"type": "string", "enum": ["full"]}),
         ("tolerance_s", _) => json!({"type": "number", "minimum": 0, "maximum": 1e7}),
         ("shift_s", _) => json!({"type": "number", "minimum": -31_622_400, "maximum": 31_622_400, "default": 0}),

@@ -1,6 +1,6 @@
 //! Taking readings away: CSV with one column per signal, and SenML.
 
-use super::export_format::Format;
+use super::export_format::{Format, Given};
 use super::listed::listed_or_all;
 use super::query;
 use crate::auth::Access;
@@ -33,12 +33,14 @@ struct Download<S> {
 }
 
 /// Readings of several signals as CSV (RFC 4180), one row per time and one
-/// column per signal; or as a SenML pack (RFC 8428) with `format=senml` in JSON
+/// column per signal, or with `format=csv-long` one row per reading; as JSON with `format=json` or, a line for each
+/// reading, `json-lines`; or as a SenML pack (RFC 8428) with `format=senml` in JSON
 /// or `format=senml-cbor` in CBOR.
 ///
 /// `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
 /// colon is another unit than the signal's; by default all numbers, flags and texts
-/// of the site. Suspect and rejected readings are left out. Times are RFC 3339 in the site's zone, or in UTC
+/// of the site. Suspect and rejected readings are left out, unless `all=true` asks for them: then each value has its
+/// quality beside it. Times are RFC 3339 in the site's zone, or in UTC
 /// with `zone=UTC`, or in any other zone of that name. Values that are worked out have as many
 /// digits as their sensors can resolve, or all of them with `digits=full`; what was sent is as it
 /// was sent. `from` is included, `to`
@@ -46,7 +48,7 @@ struct Download<S> {
 #[utoipa::path(operation_id = "export_export", context_path = "/api/v1", tag = "reading back",
     responses((status = 200, content_type = "text/csv", body = String),
         (status = "default", body = lantern_api::Problem)))]
-#[get("/sites/<site>/export?<format>&<signals>&<from>&<to>&<zone>&<digits>")]
+#[get("/sites/<site>/export?<format>&<signals>&<from>&<to>&<zone>&<digits>&<all>")]
 #[allow(clippy::too_many_arguments, reason = "the parameters of the request")]
 async fn export<'a>(
     engine: &'a State<Arc<Engine>>,
@@ -58,14 +60,19 @@ async fn export<'a>(
     to: Option<&str>,
     zone: Option<&str>,
     digits: Option<&str>,
+    all: Option<&str>,
 ) -> Result<Download<ByteStream![Vec<u8> + 'a]>, Failure> {
     let (from, to) = query::span(from, to)?;
     let site = found::site(&engine.store, site).await?;
     let zone_name = zone.unwrap_or(&site.zone);
     let zone = TimeZone::get(zone_name)
         .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
-    let mut format = Format::from_name(format.unwrap_or("csv"), zone)
-        .ok_or_else(|| Problem::invalid("format", "`csv`, `senml` or `senml-cbor`"))?;
+    let all = query::flag("all", all)?;
+    let mut format = Format::from_name(format.unwrap_or("csv"), zone, all)
+        .ok_or_else(|| Problem::invalid("format", Format::NAMES))?;
+    if all && !format.can_have_quality() {
+        return Err(Problem::invalid("all", "SenML has no room for a quality; take another format").into());
+    }
     let mut columns = listed_or_all(engine, &site.code, signals).await?;
     match digits {
         None => {
@@ -78,7 +85,7 @@ async fn export<'a>(
     }
     let name = format!("{}.{}", site.code, format.ending());
     let content_type = format.content_type();
-    let cursors = columns.iter().map(|c| Cursor::new(&engine.store, c.signal.id, from, to)).collect();
+    let cursors = columns.iter().map(|c| Cursor::new(&engine.store, c.signal.id, (from, to), all)).collect();
     let mut rows = Rows { cursors, values: Vec::new() };
     let stream = ByteStream! {
         let mut buffer = Vec::with_capacity(CHUNK + 1_024);
@@ -87,7 +94,7 @@ async fn export<'a>(
             match rows.next().await {
                 Ok(Some(at)) => {
                     for (column, value) in columns.iter().zip(&mut rows.values) {
-                        if let Some(Value::Number(number)) = value {
+                        if let Some(Given { value: Value::Number(number), .. }) = value {
                             *number = column.number(*number);
                         }
                     }
@@ -122,17 +129,19 @@ struct Cursor<'a> {
     scan: Scan<'a>,
     run: Run,
     place: usize,
+    /// Whether readings that are not good are wanted too.
+    all: bool,
 }
 
 impl<'a> Cursor<'a> {
-    fn new(store: &'a Store, signal: SignalId, from: Moment, to: Moment) -> Self {
-        Self { scan: store.scan(signal, from, to), run: Run::default(), place: 0 }
+    fn new(store: &'a Store, signal: SignalId, (from, to): (Moment, Moment), all: bool) -> Self {
+        Self { scan: store.scan(signal, from, to), run: Run::default(), place: 0, all }
     }
 
-    /// The time of the next good reading, in microseconds since 1970.
+    /// The time of the next reading that is wanted, in microseconds since 1970.
     async fn next_at(&mut self) -> Result<Option<i64>, StoreError> {
         loop {
-            while self.place < self.run.len() && !self.run.is_good(self.place) {
+            while !self.all && self.place < self.run.len() && !self.run.is_good(self.place) {
                 self.place += 1;
             }
             if let Some(at) = self.run.times().get(self.place) {
@@ -145,10 +154,11 @@ impl<'a> Cursor<'a> {
     }
 
     /// The next value, if it is of this time.
-    fn take(&mut self, at: i64) -> Option<Value> {
+    fn take(&mut self, at: i64) -> Option<Given> {
         (self.run.times().get(self.place) == Some(&at)).then(|| {
             self.place += 1;
-            self.run.value(self.place - 1)
+            let quality = self.run.quality(self.place - 1);
+            Given { value: self.run.value(self.place - 1), quality }
         })
     }
 }
@@ -157,7 +167,7 @@ impl<'a> Cursor<'a> {
 struct Rows<'a> {
     cursors: Vec<Cursor<'a>>,
     /// The values of the current row, by column.
-    values: Vec<Option<Value>>,
+    values: Vec<Option<Given>>,
 }
 
 impl Rows<'_> {

@@ -4,112 +4,244 @@ use super::listed::Listed;
 use super::zoned_times::ZonedTimes;
 use jiff::tz::TimeZone;
 use lantern_core::fix::{Fix, FixPart};
+use lantern_core::quality::Quality;
 use lantern_core::{Moment, Value, ValueType, senml};
 use rocket::http::ContentType;
+use serde::Serialize;
 use std::io::Write;
 
+/// A value of a row, and how far it can be trusted.
+pub(super) struct Given {
+    pub(super) value: Value,
+    pub(super) quality: Quality,
+}
+
 /// How an export is written.
-pub(super) enum Format {
-    /// RFC 4180, times in a zone.
-    Csv(Box<ZonedTimes>),
+pub(super) struct Format {
+    shape: Shape,
+    times: Box<ZonedTimes>,
+    /// Whether the quality of each value is written too.
+    has_quality: bool,
+    /// Whether a record has been written.
+    has_records: bool,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Shape {
+    /// RFC 4180, a row for each time and a column for each signal.
+    Csv,
+    /// RFC 4180, a row for each reading.
+    CsvLong,
+    /// A list of readings (RFC 8259).
+    Json,
+    /// A reading in each line, each by itself JSON.
+    JsonLines,
     /// A SenML pack in JSON (RFC 8428).
-    SenmlJson {
-        /// Whether a record has been written.
-        has_records: bool,
-    },
+    SenmlJson,
     /// A SenML pack in CBOR.
     SenmlCbor,
 }
 
 impl Format {
+    /// The names of all formats, in words.
+    pub(super) const NAMES: &'static str = "`csv`, `csv-long`, `json`, `json-lines`, `senml` or `senml-cbor`";
+
     /// From the name in a request; `None` if there is no such format.
-    pub(super) fn from_name(name: &str, zone: TimeZone) -> Option<Self> {
-        match name {
-            "csv" => Some(Self::Csv(Box::new(ZonedTimes::new(zone)))),
-            "senml" => Some(Self::SenmlJson { has_records: false }),
-            "senml-cbor" => Some(Self::SenmlCbor),
-            _ => None,
-        }
+    pub(super) fn from_name(name: &str, zone: TimeZone, has_quality: bool) -> Option<Self> {
+        let shape = match name {
+            "csv" => Shape::Csv,
+            "csv-long" => Shape::CsvLong,
+            "json" => Shape::Json,
+            "json-lines" => Shape::JsonLines,
+            "senml" => Shape::SenmlJson,
+            "senml-cbor" => Shape::SenmlCbor,
+            _ => return None,
+        };
+        Some(Self { shape, times: Box::new(ZonedTimes::new(zone)), has_quality, has_records: false })
+    }
+
+    /// Whether its records have room for a quality: SenML's have not.
+    pub(super) const fn can_have_quality(&self) -> bool {
+        !matches!(self.shape, Shape::SenmlJson | Shape::SenmlCbor)
     }
 
     /// What to call it.
     pub(super) fn content_type(&self) -> ContentType {
-        match self {
-            Self::Csv(_) => ContentType::CSV,
-            Self::SenmlJson { .. } => ContentType::new("application", "senml+json"),
-            Self::SenmlCbor => ContentType::new("application", "senml+cbor"),
+        match self.shape {
+            Shape::Csv | Shape::CsvLong => ContentType::CSV,
+            Shape::Json => ContentType::JSON,
+            Shape::JsonLines => ContentType::new("application", "jsonl"),
+            Shape::SenmlJson => ContentType::new("application", "senml+json"),
+            Shape::SenmlCbor => ContentType::new("application", "senml+cbor"),
         }
     }
 
     /// The ending of its files.
     pub(super) const fn ending(&self) -> &'static str {
-        match self {
-            Self::Csv(_) => "csv",
+        match self.shape {
+            Shape::Csv | Shape::CsvLong => "csv",
+            Shape::Json => "json",
+            Shape::JsonLines => "jsonl",
             // The endings that RFC 8428 registers.
-            Self::SenmlJson { .. } => "senml",
-            Self::SenmlCbor => "senmlc",
+            Shape::SenmlJson => "senml",
+            Shape::SenmlCbor => "senmlc",
         }
     }
 
     /// Writes what stands before the rows.
     pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Listed]) {
-        match self {
-            Self::Csv(_) => {
+        match self.shape {
+            Shape::Csv => {
                 let mut line = vec!["time".to_owned()];
-                line.extend(columns.iter().flat_map(headings));
+                for column in columns {
+                    line.extend(headings(column));
+                    if self.has_quality {
+                        line.push(format!("{} quality", column.path));
+                    }
+                }
                 write_row(buffer, &line);
             }
-            Self::SenmlJson { .. } => buffer.push(b'['),
+            Shape::CsvLong => {
+                let names = ["time", "signal", "value", "unit", "quality", "cause"].map(str::to_owned);
+                write_row(buffer, &names[..if self.has_quality { 6 } else { 4 }]);
+            }
+            Shape::JsonLines => {}
+            Shape::Json | Shape::SenmlJson => buffer.push(b'['),
             // An array of indefinite length (RFC 8949, section 3.2.2).
-            Self::SenmlCbor => buffer.push(0x9f),
+            Shape::SenmlCbor => buffer.push(0x9f),
         }
     }
 
     /// Writes the values of one time.
-    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &mut [Option<Value>]) {
-        if let Self::Csv(times) = self {
-            times.write(buffer, at);
-            for (column, value) in columns.iter().zip(values) {
-                if column.signal.value_type == Some(ValueType::Position) {
-                    write_position(buffer, value.as_ref().and_then(Value::as_fix));
-                } else {
-                    buffer.push(b',');
-                    write_value(buffer, value.as_ref());
-                }
-            }
-            buffer.extend_from_slice(b"\r\n");
+    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &mut [Option<Given>]) {
+        if self.shape == Shape::Csv {
+            self.wide_row(buffer, columns, at, values);
             return;
         }
-        for (column, value) in columns.iter().zip(values) {
-            let Some(value) = value.take() else { continue };
-            match self {
-                Self::SenmlJson { has_records } => {
-                    if std::mem::replace(has_records, true) {
-                        buffer.extend_from_slice(b",\n");
-                    }
-                    let record = senml::to_json(&column.path, column.unit.as_deref(), at, &value);
+        for (column, given) in columns.iter().zip(values) {
+            let Some(given) = given.take() else { continue };
+            match self.shape {
+                Shape::SenmlCbor => {
+                    buffer.extend(senml::to_cbor(&column.path, column.unit.as_deref(), at, &given.value));
+                }
+                Shape::SenmlJson => {
+                    self.separate(buffer);
+                    let record = senml::to_json(&column.path, column.unit.as_deref(), at, &given.value);
                     buffer.extend_from_slice(record.as_bytes());
                 }
-                _ => buffer.extend(senml::to_cbor(&column.path, column.unit.as_deref(), at, &value)),
+                Shape::Json => {
+                    self.separate(buffer);
+                    self.write_json(buffer, column, at, &given);
+                }
+                Shape::JsonLines => {
+                    self.write_json(buffer, column, at, &given);
+                    buffer.push(b'\n');
+                }
+                Shape::Csv | Shape::CsvLong => self.long_row(buffer, column, at, &given),
             }
         }
     }
 
+    fn separate(&mut self, buffer: &mut Vec<u8>) {
+        if std::mem::replace(&mut self.has_records, true) {
+            buffer.extend_from_slice(b",\n");
+        }
+    }
+
+    fn wide_row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &[Option<Given>]) {
+        self.times.write(buffer, at);
+        for (column, given) in columns.iter().zip(values) {
+            let value = given.as_ref().map(|given| &given.value);
+            if column.signal.value_type == Some(ValueType::Position) {
+                write_position(buffer, value.and_then(Value::as_fix));
+            } else {
+                buffer.push(b',');
+                write_value(buffer, value);
+            }
+            if self.has_quality {
+                buffer.push(b',');
+                buffer.extend_from_slice(given.as_ref().map_or("", |given| quality(given.quality).0).as_bytes());
+            }
+        }
+        buffer.extend_from_slice(b"\r\n");
+    }
+
+    fn long_row(&mut self, buffer: &mut Vec<u8>, column: &Listed, at: Moment, given: &Given) {
+        self.times.write(buffer, at);
+        buffer.push(b',');
+        write_text(buffer, &column.path);
+        buffer.push(b',');
+        match &given.value {
+            // Its numbers are one cell here: a row is one reading.
+            Value::Position(fix) => write_text(buffer, &fix.to_string()),
+            value => write_value(buffer, Some(value)),
+        }
+        buffer.push(b',');
+        write_text(buffer, column.unit.as_deref().unwrap_or_default());
+        if self.has_quality {
+            let (word, cause) = quality(given.quality);
+            // Words of ours need no quotes.
+            buffer.extend_from_slice(format!(",{word},{cause}").as_bytes());
+        }
+        buffer.extend_from_slice(b"\r\n");
+    }
+
+    fn write_json(&mut self, buffer: &mut Vec<u8>, column: &Listed, at: Moment, given: &Given) {
+        let mut time = Vec::with_capacity(40);
+        self.times.write(&mut time, at);
+        let (word, cause) = quality(given.quality);
+        let record = Record {
+            at: String::from_utf8_lossy(&time).into_owned(),
+            signal: &column.path,
+            value: &given.value,
+            unit: column.unit.as_deref(),
+            quality: self.has_quality.then_some(word),
+            cause: Some(cause).filter(|cause| self.has_quality && !cause.is_empty()),
+        };
+        // Writing into memory does not fail, and all of it can be JSON.
+        let _ = serde_json::to_writer(buffer, &record);
+    }
+
     /// Writes what stands behind the rows.
     pub(super) fn end(&self, buffer: &mut Vec<u8>) {
-        match self {
-            Self::Csv(_) => {}
-            Self::SenmlJson { .. } => buffer.push(b']'),
-            Self::SenmlCbor => buffer.push(0xff),
+        match self.shape {
+            Shape::Csv | Shape::CsvLong | Shape::JsonLines => {}
+            Shape::Json | Shape::SenmlJson => buffer.push(b']'),
+            Shape::SenmlCbor => buffer.push(0xff),
         }
     }
 
     /// Writes that the export is not whole: a pack is left open, so that nobody
     /// can take it for a whole one.
     pub(super) fn broken_off(&self, buffer: &mut Vec<u8>) {
-        if matches!(self, Self::Csv(_)) {
-            buffer.extend_from_slice(b"# broken off: the database failed\r\n");
+        match self.shape {
+            Shape::Csv | Shape::CsvLong => buffer.extend_from_slice(b"# broken off: the database failed\r\n"),
+            Shape::JsonLines => buffer.extend_from_slice(b"{\"broken_off\":\"the database failed\"}\n"),
+            Shape::Json | Shape::SenmlJson | Shape::SenmlCbor => {}
         }
+    }
+}
+
+/// A reading as JSON.
+#[derive(Serialize)]
+struct Record<'a> {
+    at: String,
+    signal: &'a str,
+    value: &'a Value,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    unit: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    quality: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    cause: Option<&'a str>,
+}
+
+/// A quality in a word, and its cause.
+const fn quality(quality: Quality) -> (&'static str, &'static str) {
+    match quality {
+        Quality::Good => ("good", ""),
+        Quality::Suspect(cause) => ("suspect", cause.as_str()),
+        Quality::Rejected(cause) => ("rejected", cause.as_str()),
     }
 }
 

@@ -1,0 +1,91 @@
+import { fireEvent, screen, waitFor } from '@testing-library/react';
+import { expect, test, vi } from 'vitest';
+import { aSignal } from '../../testing';
+import { choose, press, REFUSAL, show } from '../../testing-dom';
+import { exportPath } from './exportPath';
+import { firstOf } from './firstOf';
+import { TakeAwayDialog } from './TakeAwayDialog';
+
+const SPAN = { from: Date.parse('2026-05-01T00:00:00Z'), to: Date.parse('2026-05-02T00:00:00Z') };
+
+/** Answers each request with a text, and keeps what was asked. */
+function serving(text: string, status = 200): string[] {
+  const asked: string[] = [];
+  vi.stubGlobal(
+    'fetch',
+    vi.fn((url: string) => {
+      asked.push(url);
+      return Promise.resolve(new Response(text, { status }));
+    }),
+  );
+  return asked;
+}
+
+test('the address says what is wanted', () => {
+  const path = exportPath('marlbeck', ['tower/level:cm', 'tower/door'], SPAN, {
+    format: 'csv-long',
+    all: true,
+    zone: 'UTC',
+  });
+  expect(path).toBe(
+    '/sites/marlbeck/export?format=csv-long&signals=tower%2Flevel%3Acm%2Ctower%2Fdoor&from=1777593600&to=1777680000&zone=UTC&all=true',
+  );
+});
+
+test('a short file is shown whole, a long one as it begins', async () => {
+  serving('time,a\r\n1,2\r\n');
+  expect(await firstOf('/x')).toBe('time,a\n1,2');
+  serving(Array.from({ length: 900 }, (_, i) => `${i},x`).join('\r\n'));
+  const lines = (await firstOf('/x')).split('\n');
+  expect([lines.length, lines[0], lines[11], lines[12]]).toEqual([13, '0,x', '11,x', '…']);
+  serving('');
+  expect(await firstOf('/x')).toBe('');
+});
+
+test('the file that is saved is the one that is shown', async () => {
+  const asked = serving('time,tower/level (m)\r\n2026-05-01T00:00:00Z,2\r\n');
+  const onPicture = vi.fn();
+  const signal = { ...aSignal({ signal: 'level' }), device: 'tower', interval_s: 30 };
+  show(
+    <TakeAwayDialog
+      site="marlbeck"
+      zone="Europe/London"
+      signals={[signal]}
+      span={SPAN}
+      onPicture={onPicture}
+      onClose={vi.fn()}
+    />,
+  );
+  expect((await screen.findByLabelText('The first lines of the file')).textContent).toContain(
+    '2026-05-01T00:00:00Z,2',
+  );
+  await choose('Format', 'SenML (RFC 8428)');
+  expect(screen.getByLabelText<HTMLInputElement>('Suspect and rejected too').disabled).toBe(true);
+  // The list closes first.
+  await waitFor(() => expect(screen.queryByRole('listbox')).toBeNull());
+  await choose('Format', 'JSON');
+  fireEvent.click(screen.getByLabelText('Suspect and rejected too'));
+  fireEvent.click(screen.getByLabelText('Times in UTC'));
+  const link = screen.getByRole('link', { name: 'Save the file' });
+  const address = link.getAttribute('href') ?? '';
+  expect(address).toContain('format=json&');
+  expect(address).toContain('zone=UTC&all=true');
+  await waitFor(() => expect(asked).toContain(address));
+  press('Save the chart as a picture');
+  expect(onPicture).toHaveBeenCalled();
+});
+
+test('what the service refuses is said', async () => {
+  serving(JSON.stringify(REFUSAL), 422);
+  show(
+    <TakeAwayDialog
+      site="marlbeck"
+      zone="UTC"
+      signals={[]}
+      span={SPAN}
+      onPicture={vi.fn()}
+      onClose={vi.fn()}
+    />,
+  );
+  expect(await screen.findByText(new RegExp(REFUSAL.detail))).toBeTruthy();
+});
