@@ -23,35 +23,57 @@ interface Props {
 
 /** How a chart's signals are shown: in which panes, over what, with what beside them. */
 export function ChartTools({ look, zone, hasPlace, onLook, children }: Props) {
+  // On a phone the chart comes first.
+  const [isOpen, setOpen] = useState(false);
   return (
-    <Stack direction="row" useFlexGap spacing={1.5} sx={{ flexWrap: 'wrap', alignItems: 'center', mb: 1.5 }}>
-      <TextField
-        select
-        label="Panes"
-        value={look.panes}
-        onChange={(event) => onLook({ panes: event.target.value as Arrangement })}
-        sx={{ width: 176 }}
+    <>
+      <Button
+        size="small"
+        onClick={() => setOpen((old) => !old)}
+        aria-expanded={isOpen}
+        sx={{ display: { sm: 'none' }, mb: 1 }}
       >
-        {ARRANGEMENTS.map(({ id, label }) => (
-          <MenuItem key={id} value={id}>
-            {label}
-          </MenuItem>
-        ))}
-      </TextField>
-      <EarlierField value={look.under} onChange={(under) => onLook({ under })} />
-      <ZoneField own={zone} value={look.zone} onChange={(chosen) => onLook({ zone: chosen })} />
-      {hasPlace && (
+        {isOpen ? 'Hide the tools' : 'Tools of the chart'}
+      </Button>
+      <Stack
+        direction="row"
+        useFlexGap
+        spacing={1.5}
+        sx={{
+          display: { xs: isOpen ? 'flex' : 'none', sm: 'flex' },
+          flexWrap: 'wrap',
+          alignItems: 'center',
+          mb: 1.5,
+        }}
+      >
+        <TextField
+          select
+          label="Panes"
+          value={look.panes}
+          onChange={(event) => onLook({ panes: event.target.value as Arrangement })}
+          sx={{ width: 156 }}
+        >
+          {ARRANGEMENTS.map(({ id, label }) => (
+            <MenuItem key={id} value={id}>
+              {label}
+            </MenuItem>
+          ))}
+        </TextField>
+        <EarlierField value={look.under} onChange={(under) => onLook({ under })} />
+        <ZoneField own={zone} value={look.zone} onChange={(chosen) => onLook({ zone: chosen })} />
+        {hasPlace && (
+          <FormControlLabel
+            control={<Switch checked={look.nights} onChange={(_, nights) => onLook({ nights })} />}
+            label="Nights"
+          />
+        )}
         <FormControlLabel
-          control={<Switch checked={look.nights} onChange={(_, nights) => onLook({ nights })} />}
-          label="Nights"
+          control={<Switch checked={look.doubts} onChange={(_, doubts) => onLook({ doubts })} />}
+          label="Suspect and rejected"
         />
-      )}
-      <FormControlLabel
-        control={<Switch checked={look.doubts} onChange={(_, doubts) => onLook({ doubts })} />}
-        label="Suspect and rejected"
-      />
-      {children}
-    </Stack>
+        {children}
+      </Stack>
+    </>
   );
 }
 
@@ -80,7 +102,7 @@ function EarlierField({
         onChange={(event) => setTyped(event.target.value)}
         onBlur={finish}
         onKeyDown={(event) => event.key === 'Enter' && finish()}
-        sx={{ width: 196 }}
+        sx={{ width: 172 }}
       />
     );
   }
@@ -94,7 +116,7 @@ function EarlierField({
         if (choice === 'other') setTyped('');
         else onChange(EARLIER.find(({ id }) => id === choice)?.id);
       }}
-      sx={{ width: 196 }}
+      sx={{ width: 172 }}
     >
       <MenuItem value="none">Nothing</MenuItem>
       {EARLIER.map(({ id, label }) => (

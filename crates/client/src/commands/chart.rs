@@ -146,7 +146,7 @@ fn drawn(buckets: &[Bucket], span: &Shown, (bottom, top): (f64, f64), (columns, 
 /// The times at both ends and in the middle.
 fn times(span: &Shown, columns: usize, zone: &TimeZone) -> String {
     let length = span.to_ms - span.from_ms;
-    let form = if length > 2.0 * 86_400e3 { "%Y-%m-%d" } else { "%m-%d %H:%M" };
+    let form = if length > 14.0 * 86_400e3 { "%Y-%m-%d" } else { "%m-%d %H:%M" };
     let text = |ms: f64| {
         let at = Timestamp::from_millisecond(ms as i64).unwrap_or_default();
         at.to_zoned(zone.clone()).strftime(form).to_string()
