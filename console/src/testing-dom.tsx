@@ -106,7 +106,8 @@ export const type = (label: string | RegExp, text: string): void => {
 
 /** Chooses in a list that opens, as soon as it is there. */
 export const choose = async (label: string | RegExp, choice: string | RegExp): Promise<void> => {
-  fireEvent.mouseDown(screen.getByLabelText(label));
+  // A list that was open a moment ago has the same label.
+  fireEvent.mouseDown(screen.getByLabelText(label, { selector: ':not(ul)' }));
   fireEvent.click(await screen.findByRole('option', { name: choice }));
 };
 

@@ -1,6 +1,7 @@
 //! The demo: a service with a site that has lived for fourteen days.
 
 use crate::field::Field;
+use crate::notes;
 use crate::railway::Railway;
 use crate::senders::Senders;
 use crate::service::{Api, Service};
@@ -98,6 +99,7 @@ impl Demo {
         senders.history(&api, from_s, now_s, &bar).await?;
         bar.finish_and_clear();
         half_way(&api).await?;
+        notes::write(&api, senders.memory.began_s).await?;
         announce(service, &senders.memory, started);
         let story_s = (now_s - senders.memory.began_s) as f64;
         let field = Field::new(senders.railway, senders.memory.clone(), &service.mqtt, story_s, self.speed)?;

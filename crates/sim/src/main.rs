@@ -4,6 +4,7 @@ mod demo;
 mod devices;
 mod field;
 mod noise;
+mod notes;
 mod railway;
 mod rolling;
 mod senders;

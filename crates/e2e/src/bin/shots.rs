@@ -51,8 +51,6 @@ async fn pages(demo: &Demo, site: &str) {
     browser.press("Why no value?").await;
     browser.sees("never anything under the name").await;
     take(&browser, "why").await;
-    browser.open(&format!("{site}/arrivals")).await;
-    take(&browser, "arrivals").await;
     setting_up(&browser, site).await;
     meaning(&browser, demo, site).await;
 }
@@ -86,10 +84,6 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     browser.open(&format!("{site}/devices/tower/signals/level")).await;
     browser.sees("Water level would be").await;
     take(browser, "conversion").await;
-    browser.open(&format!("{site}/devices/tower/signals/apart")).await;
-    browser.fill("Formula", "level - {level-p} + air").await;
-    browser.sees("Character 21").await;
-    take(browser, "formula").await;
     browser.open(&format!("{site}/devices/tunnel/signals/co?part=screen")).await;
     browser.press("Try it on the last").await;
     browser.sees("far from those around it").await;
@@ -103,6 +97,7 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     browser.sees("have a partner").await;
     take(browser, "compare").await;
 
+    looking(browser, site).await;
     browser.open(&format!("{site}/add-device")).await;
     browser.fill("Name of the device", "Spring house").await;
     browser.fill("Code", "spring").await;
@@ -115,8 +110,11 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
 
     let dark = Browser::start(1280, 800, true).await;
     log_in(&dark, demo).await;
-    dark.open(&format!("{site}/charts?signals=tower/level,tower/level-p,shed-1/temp,shed-3/temp,larder/temp")).await;
-    dark.sees("Tea room fridge: Fridge temperature").await;
+    dark.open(&format!(
+        "{site}/charts?signals=tower/level,tower/level-p,shed-1/temp,shed-3/temp&span=1w&under=week&nights=1"
+    ))
+    .await;
+    dark.sees("Carriage shed").await;
     dark.sees("lowest").await;
     take(&dark, "charts").await;
     dark.resize(390, 800).await;
@@ -124,6 +122,21 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     dark.find(Locator::Css("[data-device=tower]")).await;
     take(&dark, "phone").await;
     dark.page.clone().close().await.unwrap();
+}
+
+/// What came, and where it comes from.
+async fn looking(browser: &Browser, site: &str) {
+    browser.open(&format!("{site}/figures?signals=tower/level&span=1w&above=3")).await;
+    browser.press("Show days and hours").await;
+    browser.sees("mean by day and hour").await;
+    take(browser, "figures").await;
+    browser.open(&format!("{site}/coverage")).await;
+    browser.sees("of what was expected came").await;
+    take(browser, "coverage").await;
+    browser.open(&format!("{site}/charts?signals=tower/level,tower/volume&span=1w")).await;
+    browser.press("Where values come from").await;
+    browser.sees("Step 1").await;
+    take(browser, "origin").await;
 }
 
 /// The client in a terminal of 100 columns.
