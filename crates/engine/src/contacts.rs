@@ -51,6 +51,15 @@ struct Inner {
     touched: HashSet<Caller>,
 }
 
+impl Inner {
+    /// Counts what a device that is known delivered, or tried to.
+    fn count(&mut self, attempt: &Attempt) {
+        if let Some(device) = attempt.caller.device() {
+            self.traffic.note(device, attempt.at, &attempt.details);
+        }
+    }
+}
+
 /// Whether two attempts differ only in time and numbers. The sentence of a
 /// refusal holds values; its name and code tell it.
 fn are_alike(a: &ContactDetails, b: &ContactDetails) -> bool {
@@ -100,7 +109,7 @@ impl Contacts {
         }
         if inner.pending.len() >= MAX_PENDING {
             inner.dropped += 1;
-            inner.traffic.note(std::slice::from_ref(&attempt));
+            inner.count(&attempt);
             return;
         }
         let index = inner.pending.len();
@@ -119,7 +128,9 @@ impl Contacts {
             inner.last.clear();
             let pending = std::mem::take(&mut inner.pending);
             inner.touched.extend(pending.iter().map(|attempt| attempt.caller));
-            inner.traffic.note(&pending);
+            for attempt in &pending {
+                inner.count(attempt);
+            }
             (pending, std::mem::take(&mut inner.dropped), std::mem::take(&mut inner.unwritten))
         };
         if dropped > 0 {

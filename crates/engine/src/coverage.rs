@@ -203,27 +203,34 @@ fn lost(links: &[LinkHour], parts: &Parts) -> Vec<u32> {
     lost
 }
 
+/// What came in one way: messages, and the devices that sent them, in each part.
+struct Way {
+    messages: Vec<u32>,
+    senders: Vec<Vec<i64>>,
+}
+
 /// Messages and devices in each part, by the way they came.
 fn by_protocol(hours: &[TrafficHour], parts: &Parts) -> Vec<Traffic> {
-    let mut messages: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
-    let mut senders: BTreeMap<&str, Vec<Vec<i64>>> = BTreeMap::new();
+    let mut ways: BTreeMap<&str, Way> = BTreeMap::new();
     for TrafficHour { device, from, protocol, counts } in hours {
         let Some(place) = parts.of(from.as_micros()) else { continue };
-        let each = messages.entry(protocol).or_insert_with(|| vec![0; parts.len()]);
-        each[place] = each[place].saturating_add(u32::try_from(counts.messages).unwrap_or(u32::MAX));
-        senders.entry(protocol).or_insert_with(|| vec![Vec::new(); parts.len()])[place].push(device.0);
+        let nothing = || Way { messages: vec![0; parts.len()], senders: vec![Vec::new(); parts.len()] };
+        let way = ways.entry(protocol).or_insert_with(nothing);
+        let messages = u32::try_from(counts.messages).unwrap_or(u32::MAX);
+        way.messages[place] = way.messages[place].saturating_add(messages);
+        way.senders[place].push(device.0);
     }
     let distinct = |mut devices: Vec<i64>| {
         devices.sort_unstable();
         devices.dedup();
         u32::try_from(devices.len()).unwrap_or(u32::MAX)
     };
-    let traffic = |((protocol, messages_each), (_, senders)): ((&str, Vec<u32>), (&str, Vec<Vec<i64>>))| Traffic {
+    let traffic = |(protocol, way): (&str, Way)| Traffic {
         protocol: protocol.to_owned(),
-        messages_each,
-        devices_each: senders.into_iter().map(distinct).collect(),
+        messages_each: way.messages,
+        devices_each: way.senders.into_iter().map(distinct).collect(),
     };
-    messages.into_iter().zip(senders).map(traffic).collect()
+    ways.into_iter().map(traffic).collect()
 }
 
 #[cfg(test)]

@@ -122,11 +122,11 @@ async fn of_signal(
         signal: listed.path.clone(),
         unit: listed.unit.clone(),
         integral_unit: integral.as_ref().map(|integral| integral.unit.to_string()),
-        buckets: found.into_iter().map(shown).collect(),
+        buckets: found.iter().map(shown).collect(),
     })
 }
 
-fn shown(figures: Figures, wanted: &Wanted, asked: &Asked, integral: Option<&Integral>) -> api::Figures {
+fn shown(figures: &Figures, wanted: &Wanted, asked: &Asked, integral: Option<&Integral>) -> api::Figures {
     let stretch = |difference: f64| wanted.number(difference) - wanted.number(0.0);
     let extreme = |Extreme { value, at }: Extreme| api::Extreme {
         value: wanted.number(value),
