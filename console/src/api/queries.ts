@@ -7,38 +7,29 @@ import type {
   Commissioning,
   Comparison,
   Contact,
-  CoverageReport,
   Device,
   DeviceNow,
-  FiguresTable,
   Follower,
   Job,
   Joining,
   Key,
   Kind,
   Link,
-  Marks,
   MeaningVersion,
-  Note,
-  Origin,
   PresenceChange,
   QualityCounts,
-  Reading,
   Recipes,
   Removed,
   RetentionState,
   Revision,
   Session,
   Signal,
-  SignalSpan,
   SignalMeaning,
   Site,
   Storage,
-  SummarySet,
   WaitingDevice,
   Why,
 } from './schema';
-import { serviceNow } from '../format/clock';
 import type { Page } from './page';
 
 export const part = encodeURIComponent;
@@ -263,158 +254,6 @@ export const presenceChanges = (siteCode: string, device: string) =>
     queryKey: ['presence', siteCode, device],
     queryFn: async () =>
       (await api.get<Page<PresenceChange>>(`${devicePath(siteCode, device)}/presence?limit=20`)).items,
-  });
-
-/** A stretch of time in milliseconds since 1970. */
-export interface Span {
-  from: number;
-  to: number;
-}
-
-const inUnit = (unit: string | undefined) => (unit === undefined ? '' : `&unit=${part(unit)}`);
-
-/** A stretch of time, or the last so many milliseconds whenever it is asked. */
-export type Asked = Span | { last: number };
-
-function spanOf(asked: Asked): Span {
-  if (!('last' in asked)) return asked;
-  const now = serviceNow();
-  return { from: now - asked.last, to: now };
-}
-
-/** Summaries of a signal, in its own unit or another. */
-export const summary = (
-  siteCode: string,
-  device: string,
-  signal: string,
-  asked: Asked,
-  buckets: number,
-  unit?: string,
-) =>
-  queryOptions({
-    queryKey: ['summary', siteCode, device, signal, asked, buckets, unit],
-    queryFn: async () => {
-      const span = spanOf(asked);
-      const now = serviceNow();
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&buckets=${buckets}${inUnit(unit)}`;
-      const path = `${devicePath(siteCode, device)}/signals/${part(signal)}/summary?${query}`;
-      const set = await api.get<SummarySet>(path);
-      // Of a time that is not over the service can tell what was until now.
-      return span.to > now ? { ...set, to: new Date(now).toISOString() } : set;
-    },
-    placeholderData: keepPreviousData,
-  });
-
-/** Readings of a signal that are suspect or rejected, in its own unit or another; the newest, if there are too many. */
-export const doubtful = (siteCode: string, device: string, signal: string, asked: Asked, unit?: string) =>
-  queryOptions({
-    queryKey: ['readings', siteCode, device, signal, asked, 'doubtful', unit],
-    queryFn: () => {
-      const span = spanOf(asked);
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=2000&doubtful=true`;
-      return api.get<Page<Reading>>(
-        `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${inUnit(unit)}`,
-      );
-    },
-    placeholderData: keepPreviousData,
-  });
-
-/** Where the value of a signal at a time in milliseconds comes from. */
-export const origin = (siteCode: string, device: string, signal: string, at: number) =>
-  queryOptions({
-    queryKey: ['origin', siteCode, device, signal, at],
-    queryFn: () =>
-      api.get<Origin>(`${devicePath(siteCode, device)}/signals/${part(signal)}/origin?at=${at / 1000}`),
-    placeholderData: keepPreviousData,
-  });
-
-/** Figures of signals; `signals` are such as `tower/level` or `tower/level:cm`. */
-export const figures = (
-  siteCode: string,
-  signals: string[],
-  asked: Asked,
-  { by, quantiles, limits }: { by: string; quantiles: number[]; limits: Partial<Record<string, string>> },
-) =>
-  queryOptions({
-    queryKey: ['figures', siteCode, signals, asked, by, quantiles, limits],
-    queryFn: () => {
-      const span = spanOf(asked);
-      const query = new URLSearchParams({
-        signals: signals.join(),
-        from: String(span.from / 1000),
-        to: String(span.to / 1000),
-        quantiles: quantiles.join(),
-      });
-      if (by !== '') query.set('by', by);
-      for (const [name, text] of Object.entries(limits)) if (text) query.set(name, text);
-      return api.get<FiguresTable>(`/sites/${part(siteCode)}/figures?${query.toString()}`);
-    },
-    placeholderData: keepPreviousData,
-  });
-
-/** How much of what was expected came, of the devices after one. */
-export const coverage = (siteCode: string, span: Span, by: 'hour' | 'day', after?: string) =>
-  queryOptions({
-    queryKey: ['coverage', siteCode, span, by, after],
-    queryFn: () => {
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&by=${by}&limit=100`;
-      const more = after === undefined ? '' : `&after=${part(after)}`;
-      return api.get<CoverageReport>(`/sites/${part(siteCode)}/coverage?${query}${more}`);
-    },
-    placeholderData: keepPreviousData,
-  });
-
-/** What stands at times beside the readings of signals. */
-export const marks = (siteCode: string, signals: string[], asked: Asked) =>
-  queryOptions({
-    queryKey: ['marks', siteCode, signals, asked],
-    queryFn: () => {
-      const span = spanOf(asked);
-      // A time up to now goes on: what is written next belongs to it too.
-      const to = 'last' in asked ? span.to + asked.last : span.to;
-      const query = `signals=${part(signals.join())}&from=${span.from / 1000}&to=${to / 1000}`;
-      return api.get<Marks>(`/sites/${part(siteCode)}/marks?${query}`);
-    },
-    placeholderData: keepPreviousData,
-  });
-
-/** Notes of a site, those that begin last first. */
-export const notes = (siteCode: string, after?: string) =>
-  queryOptions({
-    queryKey: ['notes', siteCode, after],
-    queryFn: () =>
-      api.get<Page<Note>>(
-        `/sites/${part(siteCode)}/notes?limit=50${after === undefined ? '' : `&after=${part(after)}`}`,
-      ),
-    placeholderData: keepPreviousData,
-  });
-
-/** First and last times of a signal's readings. */
-export const signalSpan = (siteCode: string, device: string, signal: string) =>
-  queryOptions({
-    queryKey: ['span', siteCode, device, signal],
-    queryFn: () => api.get<SignalSpan>(`${devicePath(siteCode, device)}/signals/${part(signal)}/span`),
-  });
-
-/** Readings of a signal, the newest first: in its own unit or another, the good ones or all. */
-export const readings = (
-  siteCode: string,
-  device: string,
-  signal: string,
-  asked: Asked,
-  { after, unit, all }: { after?: string | undefined; unit?: string | undefined; all?: boolean } = {},
-) =>
-  queryOptions({
-    queryKey: ['readings', siteCode, device, signal, asked, after, unit, all],
-    queryFn: () => {
-      const span = spanOf(asked);
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=descending&limit=50${inUnit(unit)}`;
-      const more = `${after === undefined ? '' : `&after=${part(after)}`}${all ? '&all=true' : ''}`;
-      return api.get<Page<Reading>>(
-        `${devicePath(siteCode, device)}/signals/${part(signal)}/readings?${query}${more}`,
-      );
-    },
-    placeholderData: keepPreviousData,
   });
 
 /** How many readings from a time on are good, and why others are not; `path` is the signal's. */

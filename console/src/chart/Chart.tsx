@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import { useMemo, type ReactNode } from 'react';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { ProblemAlert } from '../components/states';
 import { arrange, type Arrangement } from './arrange';
 import { keyOf, type Drawn } from './drawn';

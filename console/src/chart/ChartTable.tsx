@@ -8,7 +8,7 @@ import TableHead from '@mui/material/TableHead';
 import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
 import { useMemo, useState } from 'react';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { fixed, grouped } from '../format/number';
 import { dateTime, fineTime } from '../format/time';
 import { fullName, keyOf, type Drawn } from './drawn';

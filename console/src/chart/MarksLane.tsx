@@ -4,7 +4,7 @@ import ButtonBase from '@mui/material/ButtonBase';
 import Popover from '@mui/material/Popover';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import type { Mark, MarkKind } from '../api/schema';
 import { dateTime } from '../format/time';
 import { inWords, markText, placed, stretches } from './marks';

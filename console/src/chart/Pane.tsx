@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import { useEffect, useMemo, useRef } from 'react';
 import uPlot from 'uplot';
 import 'uplot/dist/uPlot.min.css';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { seriesColour, seriesDash } from '../theme/series';
 import { fullName, keyOf } from './drawn';
 import type { Line } from './lines';

@@ -2,7 +2,7 @@ import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useMemo } from 'react';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { unitChoices } from '../format/otherUnits';
 import { keyOf, type Drawn } from './drawn';
 import { setsOf, type Line } from './lines';

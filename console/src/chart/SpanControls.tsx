@@ -2,7 +2,7 @@ import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { LocalTime } from '../components/LocalTime';
 import { serviceNow } from '../format/clock';
 import { around } from './days';

@@ -1,5 +1,5 @@
 import { fromWall, wallTime } from '../format/time';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 
 const DAY = 86_400_000;
 /** In a longer time days could not be told apart. */

@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import type { Mark, MarkKind } from '../api/schema';
 
 /** Marks that stand so close together, as a share of the width, that they are one. */

@@ -1,5 +1,5 @@
 import type uPlot from 'uplot';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { fixed, withUnit } from '../format/number';
 import { dateTime } from '../format/time';
 import { seriesColour } from '../theme/series';

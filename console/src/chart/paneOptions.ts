@@ -1,5 +1,5 @@
 import uPlot from 'uplot';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { serviceNow } from '../format/clock';
 import { fullName } from './drawn';
 import { seriesColour, seriesDash } from '../theme/series';

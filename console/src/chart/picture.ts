@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 
 /** A place in a picture: its time in milliseconds or its number, and its value. */
 export type Place = readonly [x: number, y: number];

@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 
 const MINUTE = 60_000;
 const DAY = 1440 * MINUTE;

@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import type { Piece, Pieces } from './liveSummary';
 
 /** A time, and what each signal was then. */

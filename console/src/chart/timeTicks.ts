@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { dateTime, fineTime, fromWall, wallTime } from '../format/time';
 
 const SECOND = 1000;

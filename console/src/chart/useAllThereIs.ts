@@ -1,5 +1,5 @@
 import { useQueryClient } from '@tanstack/react-query';
-import { signalSpan, type Span } from '../api/queries';
+import { signalSpan, type Span } from '../api/pastQueries';
 import { useSite } from '../components/siteContext';
 import { serviceNow } from '../format/clock';
 import type { Drawn } from './drawn';

@@ -1,6 +1,6 @@
 import { useQueries } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import { doubtful, type Asked } from '../api/queries';
+import { doubtful, type Asked } from '../api/pastQueries';
 import { keyOf, type Drawn } from './drawn';
 import type { Doubt } from './paneDraw';
 

@@ -1,6 +1,6 @@
 import { useQueries } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import { summary, type Span } from '../api/queries';
+import { summary, type Span } from '../api/pastQueries';
 import { keyOf, type Drawn } from './drawn';
 import { earlierWords, shiftOf, type Earlier } from './earlier';
 import type { Pieces } from './liveSummary';

@@ -1,7 +1,7 @@
 import { useQueries } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from 'react';
 import { useLiveReadings } from '../api/LiveProvider';
-import { summary, type Span } from '../api/queries';
+import { summary, type Span } from '../api/pastQueries';
 import type { LiveReading } from '../api/schema';
 import { keyOf, type Drawn } from './drawn';
 import { LiveHistory } from './liveHistory';

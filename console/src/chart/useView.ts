@@ -1,6 +1,6 @@
 import { useMemo, useRef } from 'react';
 import { useSearchParams } from 'react-router';
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 import { readUnits, writeUnit } from '../format/otherUnits';
 import { readShown, writeShown, type Shown } from './spans';
 

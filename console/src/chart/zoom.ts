@@ -1,4 +1,4 @@
-import type { Span } from '../api/queries';
+import type { Span } from '../api/pastQueries';
 
 /** The shortest time a chart shows, in milliseconds. */
 const SHORTEST = 20;

@@ -12,7 +12,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { Link as RouterLink, useSearchParams } from 'react-router';
-import { coverage, type Span } from '../../api/queries';
+import { coverage, type Span } from '../../api/pastQueries';
 import type { CoverageReport, DeviceCoverage } from '../../api/schema';
 import { useSame } from '../../chart/useSame';
 import { LookTabs } from '../../components/LookTabs';

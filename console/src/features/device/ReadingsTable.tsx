@@ -14,7 +14,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { readings, type Asked, type Span } from '../../api/queries';
+import { readings, type Asked, type Span } from '../../api/pastQueries';
 import { useLiveReadings } from '../../api/LiveProvider';
 import type { DeviceNow, LiveReading } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';

@@ -12,7 +12,7 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useId, useState } from 'react';
-import type { Span } from '../../api/queries';
+import type { Span } from '../../api/pastQueries';
 import { keyOf, type Drawn } from '../../chart/drawn';
 import { Loading, ProblemAlert } from '../../components/states';
 import { mono } from '../../theme/theme';

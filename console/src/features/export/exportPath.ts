@@ -1,4 +1,5 @@
-import { part, type Span } from '../../api/queries';
+import { part } from '../../api/queries';
+import type { Span } from '../../api/pastQueries';
 
 /** The formats in which readings are taken away. */
 export const FORMATS = [

@@ -8,7 +8,7 @@ import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useId } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { origin } from '../../api/queries';
+import { origin } from '../../api/pastQueries';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { LocalTime } from '../../components/LocalTime';
 import { Loading, ProblemAlert } from '../../components/states';

@@ -1,29 +1,32 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Stack from '@mui/material/Stack';
+import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
-import { marks as marksOf, type Span } from '../api/queries';
-import type { Mark } from '../api/schema';
-import { useSite } from '../components/siteContext';
-import { TakeAwayDialog } from '../features/export/TakeAwayDialog';
-import { saveFile } from '../format/saveFile';
-import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../features/notes/NoteDialog';
-import { OriginPanel, type Picked } from '../features/origin/OriginPanel';
-import { Chart } from './Chart';
-import { ChartTable } from './ChartTable';
-import { ChartTools } from './ChartTools';
-import { midnights } from './days';
-import { fullName, keyOf, type Drawn } from './drawn';
-import { MarksLane } from './MarksLane';
-import { pictureOf } from './savePicture';
-import { SpanControls } from './SpanControls';
-import { nights } from './sun';
-import { useDoubts } from './useDoubts';
-import { useEarlier } from './useEarlier';
-import { useHistory, type History } from './useHistory';
-import { useLook } from './useLook';
-import { useSame } from './useSame';
-import type { useView } from './useView';
+import { marks as marksOf, type Span } from '../../api/pastQueries';
+import type { Mark } from '../../api/schema';
+import { useSite } from '../../components/siteContext';
+import { TakeAwayDialog } from '../export/TakeAwayDialog';
+import { saveFile } from '../../format/saveFile';
+import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../notes/NoteDialog';
+import { OriginPanel, type Picked } from '../origin/OriginPanel';
+import { isCrowded } from '../../chart/arrange';
+import { Chart } from '../../chart/Chart';
+import { ChartTable } from '../../chart/ChartTable';
+import { ChartTools } from '../../chart/ChartTools';
+import { midnights } from '../../chart/days';
+import { fullName, keyOf, type Drawn } from '../../chart/drawn';
+import { MarksLane } from '../../chart/MarksLane';
+import { pictureOf } from '../../chart/savePicture';
+import { SpanControls } from '../../chart/SpanControls';
+import { nights } from '../../chart/sun';
+import { useDoubts } from '../../chart/useDoubts';
+import { useEarlier } from '../../chart/useEarlier';
+import { useHistory, type History } from '../../chart/useHistory';
+import { useLook } from '../../chart/useLook';
+import { useSame } from '../../chart/useSame';
+import type { useView } from '../../chart/useView';
 
 interface Props {
   signals: Drawn[];
@@ -78,6 +81,14 @@ export function HistoryView({ signals, view, beside }: Props) {
           Take away
         </Button>
       </ChartTools>
+      {look.panes === 'unit' && isCrowded(signals) && (
+        <Stack direction="row" spacing={1} sx={{ alignItems: 'center', mb: 1 }}>
+          <Typography color="text.secondary">More than five signals share a unit.</Typography>
+          <Button size="small" onClick={() => onLook({ panes: 'each' })}>
+            Show each by itself
+          </Button>
+        </Stack>
+      )}
       <Box
         sx={{
           display: 'grid',
