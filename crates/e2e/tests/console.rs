@@ -1,5 +1,5 @@
 use fantoccini::Locator;
-use lantern_e2e::{Browser, Service};
+use lantern_e2e::{Browser, Service, eventually};
 use reqwest::Method;
 use serde_json::{Value, json};
 use std::process::Command;
@@ -323,7 +323,7 @@ async fn a_lost_service_is_said_and_found_again() {
     service.kill_and_restart();
     service.deliver(&key, r#"{"level": 4.25}"#).await;
     browser.text_of("[data-signal=level] [data-value]", |text| text == "4.25").await;
-    let gone = lantern_e2e::eventually("the word of the lost connection to go", || async {
+    let gone = eventually("the word of the lost connection to go", || async {
         (!browser.text().await.contains("Not connected since")).then_some(())
     });
     gone.await;
