@@ -81,9 +81,6 @@ async fn setting_up(browser: &Browser, site: &str) {
 
 /// What values mean.
 async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
-    browser.open(&format!("{site}/devices/tower/signals/level")).await;
-    browser.sees("Water level would be").await;
-    take(browser, "conversion").await;
     browser.open(&format!("{site}/devices/tunnel/signals/co?part=screen")).await;
     browser.press("Try it on the last").await;
     browser.sees("far from those around it").await;
