@@ -10,10 +10,10 @@ use lantern_api::{NewNote, Note, Page};
 type Told = (&'static str, f64, Option<f64>, &'static str);
 
 const NOTES: [Told; 4] = [
-    ("tower/level", 5.0 * 24.0 + 22.0, Some(9.0 * 24.0 + 6.0), "It loses water by night. Stop valve found dripping"),
-    ("tower", 9.0 * 24.0 + 6.5, None, "Washer of the stop valve replaced"),
-    ("tower/level", 9.0 * 24.0 + 12.0, Some(9.0 * 24.0 + 18.0), "Float stuck; freed by hand"),
-    ("larder", 10.0 * 24.0 + 16.5, None, "Door was left open. Closed, and told the kitchen"),
+    ("tower/level", 6.0 * 24.0 + 22.0, Some(10.0 * 24.0 + 6.0), "It loses water by night. Stop valve found dripping"),
+    ("tower", 10.0 * 24.0 + 6.5, None, "Washer of the stop valve replaced"),
+    ("tower/level", 10.0 * 24.0 + 12.0, Some(10.0 * 24.0 + 19.5), "Float stuck; freed by hand"),
+    ("larder", 11.0 * 24.0 + 16.5, None, "Door was left open. Closed, and told the kitchen"),
 ];
 
 /// Writes the notes of the story, unless there are some.
