@@ -32,7 +32,7 @@ interface PaneOfProps {
 /** One pane of a chart with what it says in words, and the choice of its units. */
 export function PaneOf({ lines, sets, earlier, backdrop, doubts, onUnit, ...frame }: PaneOfProps) {
   const { span, zone } = frame;
-  const own = useMemo(() => setsOf(lines, sets, earlier), [lines, sets, earlier]);
+  const own = useMemo(() => setsOf(lines, sets, earlier?.sets), [lines, sets, earlier?.sets]);
   const data = useMemo(
     () =>
       columns(

@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 import { aSignal } from '../testing';
 import type { Drawn } from './drawn';
-import { linesOf, setsOf } from './lines';
+import { linesOf, moved, setsOf } from './lines';
 import { nearestPlace } from './nearest';
 import { tableRows } from './tableRows';
 
@@ -27,7 +27,7 @@ test('lines of an earlier time follow in the colours of the time itself', () => 
     ['a', 0, 'left', 'a week earlier'],
     ['b', 1, 'right', 'a week earlier'],
   ]);
-  const earlier = { sets: new Map([['d/a', set(piece(0, 7))]]), shift_ms: 500 };
+  const earlier = new Map([['d/a', moved(set(piece(0, 7)), 500)]]);
   const sets = setsOf(lines, new Map([['d/a', set(piece(500, 8))]]), earlier);
   expect(sets.map((one) => one?.pieces.map(({ start_ms, mean }) => [start_ms, mean]))).toEqual([
     [[500, 8]],

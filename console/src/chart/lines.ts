@@ -27,23 +27,14 @@ export function linesOf({ left, right }: PaneSignals, under?: string): Line[] {
   return under === undefined ? own : [...own, ...own.map((line) => ({ ...line, under }))];
 }
 
-/** What is known of each line; an earlier time is moved under the time of the axis. */
-export function setsOf(
-  lines: Line[],
-  sets: Map<string, Pieces | undefined>,
-  earlier: { sets: Map<string, Pieces | undefined>; shift_ms: number } | undefined,
-): (Pieces | undefined)[] {
-  return lines.map(({ signal, under }) =>
-    under === undefined
-      ? sets.get(keyOf(signal))
-      : moved(earlier?.sets.get(keyOf(signal)), earlier?.shift_ms ?? 0),
-  );
-}
+type Sets = Map<string, Pieces | undefined>;
 
-function moved(set: Pieces | undefined, shift_ms: number): Pieces | undefined {
-  if (set === undefined) return undefined;
-  return {
-    width_s: set.width_s,
-    pieces: set.pieces.map((piece) => ({ ...piece, start_ms: piece.start_ms + shift_ms })),
-  };
-}
+/** What is known of each line. */
+export const setsOf = (lines: Line[], sets: Sets, earlier: Sets | undefined): (Pieces | undefined)[] =>
+  lines.map(({ signal, under }) => (under === undefined ? sets : earlier)?.get(keyOf(signal)));
+
+/** What is known of an earlier time, moved under the time of the axis. */
+export const moved = ({ width_s, pieces }: Pieces, shift_ms: number): Pieces => ({
+  width_s,
+  pieces: pieces.map((piece) => ({ ...piece, start_ms: piece.start_ms + shift_ms })),
+});

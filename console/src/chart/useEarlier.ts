@@ -2,6 +2,7 @@ import { useQueries } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { summary, type Span } from '../api/pastQueries';
 import { keyOf, type Drawn } from './drawn';
+import { moved } from './lines';
 import { earlierWords, shiftOf, type Earlier } from './earlier';
 import type { Pieces } from './liveSummary';
 import { BUCKETS } from './useHistory';
@@ -9,7 +10,7 @@ import { BUCKETS } from './useHistory';
 /** The histories that lie under a chart. */
 export interface EarlierHistory {
   words: string;
-  shift_ms: number;
+  /** Moved under the time of the axis. */
   sets: Map<string, Pieces | undefined>;
   error: unknown;
 }
@@ -42,7 +43,7 @@ export function useEarlier(
       new Map<string, Pieces | undefined>(
         results.map((result, i) => [
           keyOf(signals[i] as Drawn),
-          result.data && { width_s: result.data.width_s ?? 0, pieces: result.data.buckets },
+          result.data && moved({ width_s: result.data.width_s ?? 0, pieces: result.data.buckets }, shift_ms),
         ]),
       ),
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
@@ -50,8 +51,5 @@ export function useEarlier(
   );
   const words = earlier === undefined ? undefined : earlierWords(earlier);
   const error = results.find((result) => result.error)?.error;
-  return useMemo(
-    () => (words === undefined ? undefined : { words, shift_ms, sets, error }),
-    [words, shift_ms, sets, error],
-  );
+  return useMemo(() => (words === undefined ? undefined : { words, sets, error }), [words, sets, error]);
 }

@@ -1,12 +1,12 @@
 //! Coverage of devices: how much of what was expected came, part by part, and where the gaps are.
 
+use crate::beside::beside;
 use crate::clock;
 use crate::engine::Engine;
 use crate::problem::Problem;
 use lantern_api::{CoverageGap, DeviceCoverage, GapEnd, Traffic};
 use lantern_core::coverage::reports;
 use lantern_core::presence::Patience;
-use lantern_core::series::Buckets;
 use lantern_core::{Moment, SignalId};
 use lantern_store::{Device, LinkHour, TrafficCounts, TrafficHour};
 use std::collections::{BTreeMap, HashMap};
@@ -67,18 +67,11 @@ pub async fn of_devices(
     let traffic = by_protocol(&hours, &parts);
     let parts = Arc::new(parts);
     // Devices are looked at beside each other.
-    let tasks: Vec<_> = (devices.into_iter())
-        .map(|device| {
-            let total = totals.remove(&device.id).unwrap_or_default();
-            tokio::spawn(of_device(engine.clone(), device, parts.clone(), total))
-        })
-        .collect();
-    let mut found = Vec::with_capacity(tasks.len());
-    for task in tasks {
-        // A panic is this request's own, as if there had been no task.
-        found.push(task.await.unwrap_or_else(|error| std::panic::resume_unwind(error.into_panic()))?);
-    }
-    Ok((found, traffic))
+    let work = devices.into_iter().map(|device| {
+        let total = totals.remove(&device.id).unwrap_or_default();
+        of_device(engine.clone(), device, parts.clone(), total)
+    });
+    Ok((beside(work).await?, traffic))
 }
 
 async fn of_device(
@@ -94,7 +87,7 @@ async fn of_device(
         .collect();
     let mut counts = Vec::with_capacity(sent.len());
     for (signal, _) in &sent {
-        counts.push(engine.store.counts(*signal, &Buckets::Edges(parts.edges.clone())).await?);
+        counts.push(engine.store.counts(*signal, &parts.edges).await?);
     }
     let ids: Vec<SignalId> = sent.iter().map(|(signal, _)| *signal).collect();
     let firsts = engine.store.time_spans(&ids).await?;

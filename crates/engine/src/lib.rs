@@ -33,6 +33,7 @@
 //! and reads no settings.
 
 mod allowances;
+pub mod beside;
 pub mod by_hand;
 pub mod changes;
 pub mod checks;

@@ -113,7 +113,7 @@ impl Origins {
 
     async fn by_hand(&self, signal: SignalId, at: Moment) -> Result<Option<api::HandReading>, Problem> {
         let hand = self.store.hand_readings(signal, at, at.next(), 1).await?.pop();
-        Ok(hand.map(|hand| api::HandReading { at: hand.at.to_string(), person: hand.person, note: hand.note }))
+        Ok(hand.map(shown::hand_reading))
     }
 
     /// The first attempt after a time that brought readings as old: its own, or one of the device that carries it.

@@ -179,3 +179,9 @@ pub fn note(note: store::Note) -> api::Note {
         changed_at: changed_at.map(|at| at.to_string()),
     }
 }
+
+/// Who entered a reading by hand.
+#[must_use]
+pub fn hand_reading(hand: store::HandReading) -> api::HandReading {
+    api::HandReading { at: hand.at.to_string(), person: hand.person, note: hand.note }
+}

@@ -4,17 +4,15 @@ use crate::order::Order;
 use crate::series::segment::Span;
 use crate::series::walk::Stretch;
 use crate::{Page, Store, StoreError};
-use lantern_core::series::Buckets;
 use lantern_core::{Moment, SignalId};
 
 impl Store {
-    /// How many readings of a signal lie in each of some buckets, whatever their quality, those of which only
-    /// summaries are left among them: a segment counts for the bucket in which it begins then.
+    /// How many readings of a signal lie between each two of some times, microseconds since 1970 and ascending, whatever
+    /// their quality, those of which only summaries are left among them: a segment counts where it begins then.
     ///
     /// # Errors
     /// [`StoreError`].
-    pub async fn counts(&self, signal: SignalId, buckets: &Buckets) -> Result<Vec<u64>, StoreError> {
-        let Buckets::Edges(edges) = buckets else { return Ok(Vec::new()) };
+    pub async fn counts(&self, signal: SignalId, edges: &[i64]) -> Result<Vec<u64>, StoreError> {
         let (Some(from), Some(to)) = (edges.first(), edges.last()) else { return Ok(Vec::new()) };
         let place = |at: i64| edges.partition_point(|edge| *edge <= at).checked_sub(1);
         let mut counts = vec![0; edges.len() - 1];

@@ -12,9 +12,9 @@ use lantern_core::Moment;
 use lantern_core::figures::{Band, Degrees, Extreme, Figures, Integral, WantedFigures, integral_of};
 use lantern_core::series::Buckets;
 use lantern_core::units::UnitCode;
+use lantern_engine::beside::beside;
 use lantern_engine::{Engine, Problem};
 use rocket::serde::json::Json;
-use rocket::tokio;
 use rocket::{Route, State, get, routes};
 use std::sync::Arc;
 
@@ -71,14 +71,8 @@ async fn figures(
     listed.iter().try_for_each(|one| one.wanted.check_means())?;
     let (division, asked) = (Arc::new(division), Arc::new(asked));
     // Signals are worked out beside each other.
-    let tasks: Vec<_> = (listed.into_iter())
-        .map(|one| tokio::spawn(of_signal(engine.inner().clone(), one, division.clone(), asked.clone())))
-        .collect();
-    let mut signals = Vec::with_capacity(tasks.len());
-    for task in tasks {
-        // A panic is this request's own, as if there had been no task.
-        signals.push(task.await.unwrap_or_else(|error| std::panic::resume_unwind(error.into_panic()))?);
-    }
+    let work = listed.into_iter().map(|one| of_signal(engine.inner().clone(), one, division.clone(), asked.clone()));
+    let signals = beside(work).await?;
     Ok(Json(FiguresTable { time: division.shown.clone(), quantiles: asked.quantiles.clone(), signals }))
 }
 

@@ -13,7 +13,6 @@ use lantern_engine::intake::{self, Said, TryOut};
 use lantern_engine::plans::DeclaredSignal;
 use lantern_engine::recipes::{Place, Sample, recipes};
 use lantern_engine::{Engine, Problem, shown};
-use lantern_store as store;
 use rocket::http::Status;
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
@@ -115,7 +114,5 @@ async fn entered(
     }
     let (_, _, signal) = found::signal(&engine.store, site, device, signal).await?;
     let readings = engine.store.hand_readings(signal.id, from, to, limit + 1).await?;
-    let shown =
-        |hand: store::HandReading| HandReading { at: hand.at.to_string(), person: hand.person, note: hand.note };
-    Ok(Json(query::page(readings, limit, |hand| hand.at.to_string(), shown)))
+    Ok(Json(query::page(readings, limit, |hand| hand.at.to_string(), shown::hand_reading)))
 }
