@@ -29,6 +29,8 @@ mod meaning;
 mod mqtt;
 /// Sites, devices, signals, keys.
 mod objects;
+/// Parquet files, opened by a reader of other make.
+mod parquet;
 /// Setting up, logging in, sessions.
 mod people;
 mod positions;

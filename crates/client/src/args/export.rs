@@ -1,5 +1,6 @@
+use super::storage::By;
 use super::values::parse_column;
-use crate::time::Span;
+use crate::time::{Span, parse_ago};
 use clap::{Args, ValueEnum};
 use std::path::PathBuf;
 
@@ -22,6 +23,18 @@ pub(crate) struct ExportArgs {
     /// Suspect and rejected readings too, each value with its quality
     #[arg(long)]
     pub(crate) all: bool,
+    /// Times without an offset, as spreadsheets read them
+    #[arg(long)]
+    pub(crate) spreadsheet: bool,
+    /// A row for each stretch of the calendar instead of each time
+    #[arg(long, value_enum, conflicts_with = "all")]
+    pub(crate) by: Option<By>,
+    /// A row for each equal stretch of time: 10s, 15m, 6h
+    #[arg(long, value_name = "LENGTH", value_parser = parse_ago, conflicts_with_all = ["by", "all"])]
+    pub(crate) every: Option<i64>,
+    /// What is written of each stretch, for each signal
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "FIGURES")]
+    pub(crate) figures: Vec<StretchFigure>,
     /// File to write; standard output if absent
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,
@@ -41,6 +54,33 @@ pub(crate) enum ExportFormat {
     Senml,
     /// A SenML pack in CBOR (RFC 8428)
     SenmlCbor,
+    /// Apache Parquet: one row per time, one typed column per signal
+    Parquet,
+}
+
+/// What is written of a stretch of time.
+#[derive(Clone, Copy, ValueEnum)]
+pub(crate) enum StretchFigure {
+    /// The mean of its readings; the only one if none is named
+    Mean,
+    /// The least
+    Min,
+    /// The greatest
+    Max,
+    /// How many there are
+    Count,
+}
+
+impl StretchFigure {
+    /// The word the service knows it by.
+    pub(crate) const fn as_str(self) -> &'static str {
+        match self {
+            Self::Mean => "mean",
+            Self::Min => "min",
+            Self::Max => "max",
+            Self::Count => "count",
+        }
+    }
 }
 
 impl ExportFormat {
@@ -53,6 +93,7 @@ impl ExportFormat {
             Self::JsonLines => "json-lines",
             Self::Senml => "senml",
             Self::SenmlCbor => "senml-cbor",
+            Self::Parquet => "parquet",
         }
     }
 }

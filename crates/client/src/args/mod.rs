@@ -198,7 +198,7 @@ pub(crate) enum Command {
     Lamp(LampArgs),
     /// Write readings to a file or to standard output
     #[command(
-        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d"
+        after_help = "Examples:\n  lantern export --since 7d > week.csv\n  lantern export tower/level tower/temp --from 2026-05-01 --file may.csv --zone UTC\n  lantern export larder/temp:[degF] --since 1d\n  lantern export tower/level --since 30d --by hour --figures mean,min,max --spreadsheet --file month.csv\n  lantern export --since 52w --format parquet --file year.parquet"
     )]
     Export(ExportArgs),
     /// Draw signals as charts in the terminal

@@ -24,6 +24,11 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
     query.extend(args.span.end(&zone)?.map(|at| ("to", at)));
     query.extend(args.zone.map(|zone| ("zone", zone)));
     query.extend(args.full_digits.then(|| ("digits", "full".to_owned())));
+    query.extend(args.spreadsheet.then(|| ("times", "spreadsheet".to_owned())));
+    query.extend(args.by.map(|by| ("by", by.as_str().to_owned())));
+    query.extend(args.every.map(|seconds| ("width_s", seconds.to_string())));
+    let figures: Vec<_> = args.figures.iter().map(|figure| figure.as_str()).collect();
+    query.extend((!figures.is_empty()).then(|| ("figures", figures.join(","))));
     query.extend(args.all.then(|| ("all", "true".to_owned())));
 
     let response = server.stream(&format!("sites/{}/export", segment(&site.code)), &query, None).await?;
@@ -54,6 +59,7 @@ pub(crate) async fn run(context: &Context, args: ExportArgs) -> Result<()> {
         ExportFormat::JsonLines => !tail.windows(14).any(|part| part == b"{\"broken_off\":"),
         ExportFormat::Json | ExportFormat::Senml => tail.ends_with(b"]"),
         ExportFormat::SenmlCbor => tail.ends_with(&[0xff]),
+        ExportFormat::Parquet => tail.ends_with(b"PAR1"),
     };
     if !is_whole {
         bail!("the export broke off: the service failed while reading; what was written is not all");

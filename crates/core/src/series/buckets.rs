@@ -22,6 +22,22 @@ pub enum CalendarUnit {
 }
 
 impl CalendarUnit {
+    /// The names of all, in words.
+    pub const NAMES: &'static str = "`hour`, `day`, `week`, `month` or `year`";
+
+    /// From its name, such as `hour`; `None` if there is no such stretch.
+    #[must_use]
+    pub fn from_name(name: &str) -> Option<Self> {
+        match name {
+            "hour" => Some(Self::Hour),
+            "day" => Some(Self::Day),
+            "week" => Some(Self::Week),
+            "month" => Some(Self::Month),
+            "year" => Some(Self::Year),
+            _ => None,
+        }
+    }
+
     fn start(self, date: Date) -> Date {
         match self {
             Self::Hour | Self::Day => date,

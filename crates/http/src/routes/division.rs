@@ -30,13 +30,13 @@ impl Division {
             let buckets = Buckets::Even(width);
             return Ok(Self { from, to, buckets, shown: shown(Some(width as f64 / 1e6), None, None) });
         };
-        let (by, unit) = match by {
-            "hour" => (BucketUnit::Hour, CalendarUnit::Hour),
-            "day" => (BucketUnit::Day, CalendarUnit::Day),
-            "week" => (BucketUnit::Week, CalendarUnit::Week),
-            "month" => (BucketUnit::Month, CalendarUnit::Month),
-            "year" => (BucketUnit::Year, CalendarUnit::Year),
-            _ => return Err(Problem::invalid("by", "`hour`, `day`, `week`, `month` or `year`")),
+        let unit = CalendarUnit::from_name(by).ok_or_else(|| Problem::invalid("by", CalendarUnit::NAMES))?;
+        let by = match unit {
+            CalendarUnit::Hour => BucketUnit::Hour,
+            CalendarUnit::Day => BucketUnit::Day,
+            CalendarUnit::Week => BucketUnit::Week,
+            CalendarUnit::Month => BucketUnit::Month,
+            CalendarUnit::Year => BucketUnit::Year,
         };
         let name = zone.unwrap_or(site_zone);
         let zone = TimeZone::get(name)

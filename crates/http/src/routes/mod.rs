@@ -14,7 +14,6 @@ mod devices;
 mod division;
 mod documents;
 mod export;
-mod export_format;
 mod figures;
 mod in_answer;
 mod inlet;

@@ -1,20 +1,14 @@
 //! The formats of an export, written row by row.
 
-use super::listed::Listed;
-use super::zoned_times::ZonedTimes;
-use jiff::tz::TimeZone;
+use super::column::Column;
+use super::rows::Given;
+use crate::routes::zoned_times::ZonedTimes;
 use lantern_core::fix::{Fix, FixPart};
 use lantern_core::quality::Quality;
 use lantern_core::{Moment, Value, ValueType, senml};
 use rocket::http::ContentType;
 use serde::Serialize;
 use std::io::Write;
-
-/// A value of a row, and how far it can be trusted.
-pub(super) struct Given {
-    pub(super) value: Value,
-    pub(super) quality: Quality,
-}
 
 /// How an export is written.
 pub(super) struct Format {
@@ -43,11 +37,8 @@ enum Shape {
 }
 
 impl Format {
-    /// The names of all formats, in words.
-    pub(super) const NAMES: &'static str = "`csv`, `csv-long`, `json`, `json-lines`, `senml` or `senml-cbor`";
-
     /// From the name in a request; `None` if there is no such format.
-    pub(super) fn from_name(name: &str, zone: TimeZone, has_quality: bool) -> Option<Self> {
+    pub(super) fn from_name(name: &str, times: ZonedTimes, has_quality: bool) -> Option<Self> {
         let shape = match name {
             "csv" => Shape::Csv,
             "csv-long" => Shape::CsvLong,
@@ -57,7 +48,7 @@ impl Format {
             "senml-cbor" => Shape::SenmlCbor,
             _ => return None,
         };
-        Some(Self { shape, times: Box::new(ZonedTimes::new(zone)), has_quality, has_records: false })
+        Some(Self { shape, times: Box::new(times), has_quality, has_records: false })
     }
 
     /// Whether its records have room for a quality: SenML's have not.
@@ -89,21 +80,23 @@ impl Format {
     }
 
     /// Writes what stands before the rows.
-    pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Listed]) {
+    pub(super) fn begin(&self, buffer: &mut Vec<u8>, columns: &[Column]) {
         match self.shape {
             Shape::Csv => {
-                let mut line = vec!["time".to_owned()];
+                let mut line = vec![self.times.heading()];
                 for column in columns {
                     line.extend(headings(column));
                     if self.has_quality {
-                        line.push(format!("{} quality", column.path));
+                        line.push(format!("{} quality", column.name));
                     }
                 }
                 write_row(buffer, &line);
             }
             Shape::CsvLong => {
-                let names = ["time", "signal", "value", "unit", "quality", "cause"].map(str::to_owned);
-                write_row(buffer, &names[..if self.has_quality { 6 } else { 4 }]);
+                let mut names = vec![self.times.heading()];
+                names.extend(["signal", "value", "unit", "quality", "cause"].map(str::to_owned));
+                names.truncate(if self.has_quality { 6 } else { 4 });
+                write_row(buffer, &names);
             }
             Shape::JsonLines => {}
             Shape::Json | Shape::SenmlJson => buffer.push(b'['),
@@ -113,7 +106,7 @@ impl Format {
     }
 
     /// Writes the values of one time.
-    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &mut [Option<Given>]) {
+    pub(super) fn row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: &mut [Option<Given>]) {
         if self.shape == Shape::Csv {
             self.wide_row(buffer, columns, at, values);
             return;
@@ -122,11 +115,11 @@ impl Format {
             let Some(given) = given.take() else { continue };
             match self.shape {
                 Shape::SenmlCbor => {
-                    buffer.extend(senml::to_cbor(&column.path, column.unit.as_deref(), at, &given.value));
+                    buffer.extend(senml::to_cbor(&column.name, column.unit.as_deref(), at, &given.value));
                 }
                 Shape::SenmlJson => {
                     self.separate(buffer);
-                    let record = senml::to_json(&column.path, column.unit.as_deref(), at, &given.value);
+                    let record = senml::to_json(&column.name, column.unit.as_deref(), at, &given.value);
                     buffer.extend_from_slice(record.as_bytes());
                 }
                 Shape::Json => {
@@ -148,11 +141,11 @@ impl Format {
         }
     }
 
-    fn wide_row(&mut self, buffer: &mut Vec<u8>, columns: &[Listed], at: Moment, values: &[Option<Given>]) {
+    fn wide_row(&mut self, buffer: &mut Vec<u8>, columns: &[Column], at: Moment, values: &[Option<Given>]) {
         self.times.write(buffer, at);
         for (column, given) in columns.iter().zip(values) {
             let value = given.as_ref().map(|given| &given.value);
-            if column.signal.value_type == Some(ValueType::Position) {
+            if column.value_type == Some(ValueType::Position) {
                 write_position(buffer, value.and_then(Value::as_fix));
             } else {
                 buffer.push(b',');
@@ -166,10 +159,10 @@ impl Format {
         buffer.extend_from_slice(b"\r\n");
     }
 
-    fn long_row(&mut self, buffer: &mut Vec<u8>, column: &Listed, at: Moment, given: &Given) {
+    fn long_row(&mut self, buffer: &mut Vec<u8>, column: &Column, at: Moment, given: &Given) {
         self.times.write(buffer, at);
         buffer.push(b',');
-        write_text(buffer, &column.path);
+        write_text(buffer, &column.name);
         buffer.push(b',');
         match &given.value {
             // Its numbers are one cell here: a row is one reading.
@@ -186,13 +179,13 @@ impl Format {
         buffer.extend_from_slice(b"\r\n");
     }
 
-    fn write_json(&mut self, buffer: &mut Vec<u8>, column: &Listed, at: Moment, given: &Given) {
+    fn write_json(&mut self, buffer: &mut Vec<u8>, column: &Column, at: Moment, given: &Given) {
         let mut time = Vec::with_capacity(40);
         self.times.write(&mut time, at);
         let (word, cause) = quality(given.quality);
         let record = Record {
             at: String::from_utf8_lossy(&time).into_owned(),
-            signal: &column.path,
+            signal: &column.name,
             value: &given.value,
             unit: column.unit.as_deref(),
             quality: self.has_quality.then_some(word),
@@ -237,7 +230,7 @@ struct Record<'a> {
 }
 
 /// A quality in a word, and its cause.
-const fn quality(quality: Quality) -> (&'static str, &'static str) {
+pub(super) const fn quality(quality: Quality) -> (&'static str, &'static str) {
     match quality {
         Quality::Good => ("good", ""),
         Quality::Suspect(cause) => ("suspect", cause.as_str()),
@@ -246,15 +239,15 @@ const fn quality(quality: Quality) -> (&'static str, &'static str) {
 }
 
 /// What stands above the columns of a signal: a position has one for each of its numbers.
-fn headings(column: &Listed) -> Vec<String> {
+fn headings(column: &Column) -> Vec<String> {
     let heading = |name: &str, unit: Option<&str>| match unit {
         Some(unit) => format!("{name} ({unit})"),
         None => name.to_owned(),
     };
-    if column.signal.value_type != Some(ValueType::Position) {
-        return vec![heading(&column.path, column.unit.as_deref())];
+    if column.value_type != Some(ValueType::Position) {
+        return vec![heading(&column.name, column.unit.as_deref())];
     }
-    let of_part = |part: FixPart| heading(&format!("{}.{}", column.path, part.as_str()), Some(part.unit()));
+    let of_part = |part: FixPart| heading(&format!("{}.{}", column.name, part.as_str()), Some(part.unit()));
     FixPart::ALL.into_iter().map(of_part).collect()
 }
 
