@@ -51,7 +51,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 31] = [
+const NAMES: [&str; 32] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -72,6 +72,7 @@ const NAMES: [&str; 31] = [
     "store-chart-year",
     "store-chart-20",
     "figures-month",
+    "export-parquet",
     "store-append",
     "store-scan",
     "store-growth",
@@ -127,6 +128,7 @@ async fn measure(cli: &Cli) -> Result<()> {
             "store-chart-year" => store::chart_year(cli.rounds).await?,
             "store-chart-20" => month::chart_20(cli.rounds).await?,
             "figures-month" => month::figures(cli.rounds).await?,
+            "export-parquet" => month::parquet(cli.rounds).await?,
             "store-scan" => month::scan(cli.rounds).await?,
             "store-append" => store::append(cli.rounds).await?,
             "store-growth" => store::growth().await?,

@@ -110,6 +110,42 @@ pub(crate) async fn scan(rounds: u8) -> Result<Entry> {
     Ok(Entry { name: "store-scan", figure, unit: "readings/s", limit, ratio: figure / limit })
 }
 
+/// The month of twenty signals as one Parquet file, and the memory it takes. Limit: two million readings a second.
+pub(crate) async fn parquet(rounds: u8) -> Result<Entry> {
+    const LIMIT: f64 = 2e6;
+    let dir = tempfile::tempdir()?;
+    let mut service = Service::start(dir.path()).await?;
+    fill(&service).await?;
+    service.restart(dir.path())?;
+    let before = service.peak_memory()?;
+    let signals: Vec<String> = (0..SIGNALS).map(|signal| format!("d0/s{signal}")).collect();
+    let (from, to) = (BEGIN / 1_000_000, BEGIN / 1_000_000 + 10 * TIMES as i64);
+    let path = format!("sites/bench/export?format=parquet&signals={}&from={from}&to={to}", signals.join(","));
+    let (mut figures, mut bytes) = (Vec::new(), 0);
+    for _ in 0..rounds {
+        let started = Instant::now();
+        let mut response = service.get(&path).await?;
+        let mut last = Vec::new();
+        bytes = 0;
+        while let Some(chunk) = response.chunk().await? {
+            bytes += chunk.len();
+            last = chunk.to_vec();
+        }
+        figures.push((SIGNALS * TIMES) as f64 / started.elapsed().as_secs_f64());
+        ensure!(last.ends_with(b"PAR1"), "the file has no end");
+    }
+    let memory = service.peak_memory()?;
+    println!(
+        "{:24} {:.2} bytes a reading; the service held {:.0} MB at the most ({:.0} MB before the first export)",
+        "",
+        bytes as f64 / (SIGNALS * TIMES) as f64,
+        memory / 1e6,
+        before / 1e6
+    );
+    let figure = median(figures);
+    Ok(Entry { name: "export-parquet", figure, unit: "readings/s", limit: LIMIT, ratio: figure / LIMIT })
+}
+
 async fn read_plain(connection: &mut sqlx::SqliteConnection) -> Result<f64> {
     use sqlx::Row;
     let started = Instant::now();
