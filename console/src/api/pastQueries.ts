@@ -3,6 +3,7 @@ import { api } from './client';
 import type { Page } from './page';
 import { devicePath, part } from './queries';
 import type {
+  Burst,
   CoverageReport,
   FiguresTable,
   Marks,
@@ -10,6 +11,7 @@ import type {
   Origin,
   Reading,
   SignalSpan,
+  Stay,
   SummarySet,
 } from './schema';
 import { serviceNow } from '../format/clock';
@@ -66,6 +68,44 @@ export const doubtful = (siteCode: string, device: string, signal: string, asked
       );
     },
     placeholderData: keepPreviousData,
+  });
+
+/**
+ * How long the values of a signal stayed, or its quality (as words: `good`, or the cause of the doubt); the first
+ * ones of the time, if there are too many.
+ */
+export const stays = (
+  siteCode: string,
+  device: string,
+  signal: string,
+  asked: Asked,
+  of: 'value' | 'quality',
+) =>
+  queryOptions({
+    queryKey: ['readings', siteCode, device, signal, asked, 'stays', of],
+    queryFn: () => {
+      const span = spanOf(asked);
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&of=${of}&limit=500`;
+      return api.get<Page<Stay>>(`${devicePath(siteCode, device)}/signals/${part(signal)}/stays?${query}`);
+    },
+    placeholderData: keepPreviousData,
+  });
+
+/** Bursts of a signal, from either end of a time. */
+export const bursts = (
+  siteCode: string,
+  device: string,
+  signal: string,
+  span: Span,
+  { unit, newest = false, limit = 100 }: { unit?: string | undefined; newest?: boolean; limit?: number } = {},
+) =>
+  queryOptions({
+    queryKey: ['readings', siteCode, device, signal, span, 'bursts', newest, limit, unit],
+    queryFn: () => {
+      const order = newest ? 'descending' : 'ascending';
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&order=${order}&limit=${limit}${inUnit(unit)}`;
+      return api.get<Page<Burst>>(`${devicePath(siteCode, device)}/signals/${part(signal)}/bursts?${query}`);
+    },
   });
 
 /** Where the value of a signal at a time in milliseconds comes from. */

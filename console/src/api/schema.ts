@@ -862,6 +862,28 @@ export interface paths {
         patch: operations["signals_change"];
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/signals/{signal}/bursts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bursts of a signal, as a waveform has them, from `from` to `to` (excluded; by default the last day): readings
+         *     apart by no more than `gap_s` seconds (by default 5), with their extremes.
+         * @description Earliest first, or latest first with `order=descending`. One question looks at 20 million readings; a
+         *     burst that is cut there goes on with the next page.
+         */
+        get: operations["bursts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}/signals/{signal}/curve": {
         parameters: {
             query?: never;
@@ -1188,6 +1210,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/devices/{device}/signals/{signal}/stays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How long the values of a signal stayed, from `from` to `to` (excluded; by default the last day): a text or flag
+         *     that did not change from one good reading to the next is one item. With `of=quality`, how long the quality of all
+         *     readings stayed: `good`, or the cause of the doubt.
+         * @description One question looks at 20 million readings; a value that is cut there goes on with the next page.
+         */
+        get: operations["stays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/devices/{device}/signals/{signal}/summary": {
         parameters: {
             query?: never;
@@ -1280,18 +1324,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Readings of several signals as CSV (RFC 4180), one row per time and one
-         *     column per signal, or with `format=csv-long` one row per reading; as JSON with `format=json` or, a line for each
-         *     reading, `json-lines`; or as a SenML pack (RFC 8428) with `format=senml` in JSON
-         *     or `format=senml-cbor` in CBOR.
+         * Readings of several signals as a file. `format` is
+         *     `csv` (RFC 4180, the default): one row per time, one column per signal;
+         *     `csv-long`: one row per reading;
+         *     `json`: a list of readings (RFC 8259); `json-lines`: each reading in a line of its own;
+         *     `senml` or `senml-cbor`: a pack (RFC 8428) in JSON or CBOR;
+         *     `parquet`: Apache Parquet, one row per time, one typed column per signal, with units in its metadata.
          * @description `signals` is a list such as `tower/level,larder/temp:Cel`, where what follows the
          *     colon is another unit than the signal's; by default all numbers, flags and texts
          *     of the site. Suspect and rejected readings are left out, unless `all=true` asks for them: then each value has its
          *     quality beside it. Times are RFC 3339 in the site's zone, or in UTC
-         *     with `zone=UTC`, or in any other zone of that name. Values that are worked out have as many
+         *     with `zone=UTC`, or in any other zone of that name; with `times=spreadsheet` they are written without an
+         *     offset, as spreadsheets read them, and the heading names the zone. Values that are worked out have as many
          *     digits as their sensors can resolve, or all of them with `digits=full`; what was sent is as it
-         *     was sent. `from` is included, `to`
-         *     excluded; by default the last day.
+         *     was sent. `from` is included, `to` excluded; by default the last day.
+         *
+         *     With `by=hour`, `day`, `week`, `month` or `year` (in that zone), or `width_s` for equal stretches of so many
+         *     seconds, there is a row for each stretch of time in which there are good readings, at its start, with the
+         *     `figures` of each number: `mean` (the default), `min`, `max`, `count`.
          */
         get: operations["export_export"];
         put?: never;
@@ -2012,6 +2062,32 @@ export interface components {
          * @enum {string}
          */
         BucketUnit: "hour" | "day" | "week" | "month" | "year";
+        /** @description Samples that follow each other closely, with silence around them. */
+        Burst: {
+            /**
+             * Format: int64
+             * @description How many samples there are, whatever their quality.
+             */
+            count: number;
+            /**
+             * Format: int64
+             * @description How many of them are suspect or rejected.
+             */
+            doubtful: number;
+            /** @description When the first sample was measured. */
+            from: string;
+            /** @description The greatest. */
+            max?: components["schemas"]["Extreme"];
+            /**
+             * Format: double
+             * @description The mean of the good values.
+             */
+            mean?: number;
+            /** @description The least good value; absent if there is none. */
+            min?: components["schemas"]["Extreme"];
+            /** @description When the last one was. */
+            to: string;
+        };
         /**
          * @description Which end of a number comes first. Bits of a byte are taken from the same
          *     end: the most significant first with `big`, the least with `little`.
@@ -4226,6 +4302,37 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_Burst: {
+            /** @description The items, in the list's order. */
+            items: {
+                /**
+                 * Format: int64
+                 * @description How many samples there are, whatever their quality.
+                 */
+                count: number;
+                /**
+                 * Format: int64
+                 * @description How many of them are suspect or rejected.
+                 */
+                doubtful: number;
+                /** @description When the first sample was measured. */
+                from: string;
+                /** @description The greatest. */
+                max?: components["schemas"]["Extreme"];
+                /**
+                 * Format: double
+                 * @description The mean of the good values.
+                 */
+                mean?: number;
+                /** @description The least good value; absent if there is none. */
+                min?: components["schemas"]["Extreme"];
+                /** @description When the last one was. */
+                to: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_Command: {
             /** @description The items, in the list's order. */
             items: {
@@ -4757,6 +4864,25 @@ export interface components {
                 position?: components["schemas"]["Position"];
                 /** @description IANA name of its time zone. */
                 zone: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_Stay: {
+            /** @description The items, in the list's order. */
+            items: {
+                /**
+                 * Format: int64
+                 * @description How many readings there are.
+                 */
+                count: number;
+                /** @description The time of the first reading with it. */
+                from: string;
+                /** @description The time of the last one. */
+                to: string;
+                /** @description The value. */
+                value: components["schemas"]["ReadingValue"];
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -5422,6 +5548,20 @@ export interface components {
          * @enum {string}
          */
         Stage: "declared" | "key" | "contact" | "payload" | "name" | "clock" | "time" | "kept" | "quality" | "losses" | "live";
+        /** @description A value that did not change from one good reading to the next. */
+        Stay: {
+            /**
+             * Format: int64
+             * @description How many readings there are.
+             */
+            count: number;
+            /** @description The time of the first reading with it. */
+            from: string;
+            /** @description The time of the last one. */
+            to: string;
+            /** @description The value. */
+            value: components["schemas"]["ReadingValue"];
+        };
         /** @description One step of commissioning, judged by the service. */
         Step: {
             /** @description `contacted`, `key`, `signals`, `plausible`, `clock`, `interval` or `coverage`. */
@@ -5757,6 +5897,7 @@ export type Attention = components['schemas']['Attention'];
 export type Becomes = components['schemas']['Becomes'];
 export type Bucket = components['schemas']['Bucket'];
 export type BucketUnit = components['schemas']['BucketUnit'];
+export type Burst = components['schemas']['Burst'];
 export type ByteOrder = components['schemas']['ByteOrder'];
 export type Calibration = components['schemas']['Calibration'];
 export type CalibrationPair = components['schemas']['CalibrationPair'];
@@ -5876,6 +6017,7 @@ export type PackedField = components['schemas']['PackedField'];
 export type PackedGroup = components['schemas']['PackedGroup'];
 export type PackedNumber = components['schemas']['PackedNumber'];
 export type PageArrival = components['schemas']['Page_Arrival'];
+export type PageBurst = components['schemas']['Page_Burst'];
 export type PageCommand = components['schemas']['Page_Command'];
 export type PageContact = components['schemas']['Page_Contact'];
 export type PageDevice = components['schemas']['Page_Device'];
@@ -5895,6 +6037,7 @@ export type PageRemoved = components['schemas']['Page_Removed'];
 export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
+export type PageStay = components['schemas']['Page_Stay'];
 export type PageWaitingDevice = components['schemas']['Page_WaitingDevice'];
 export type Position = components['schemas']['Position'];
 export type PositionCheck = components['schemas']['PositionCheck'];
@@ -5940,6 +6083,7 @@ export type SiteDocument = components['schemas']['SiteDocument'];
 export type SiteSection = components['schemas']['SiteSection'];
 export type Soak = components['schemas']['Soak'];
 export type Stage = components['schemas']['Stage'];
+export type Stay = components['schemas']['Stay'];
 export type Step = components['schemas']['Step'];
 export type StepState = components['schemas']['StepState'];
 export type Storage = components['schemas']['Storage'];
@@ -7863,6 +8007,45 @@ export interface operations {
             };
         };
     };
+    bursts: {
+        parameters: {
+            query?: {
+                after?: string;
+                from?: string;
+                gap_s?: number;
+                limit?: number;
+                order?: "ascending" | "descending";
+                to?: string;
+                unit?: string;
+            };
+            header?: never;
+            path: {
+                device: string;
+                signal: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Burst"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     summaries_curve: {
         parameters: {
             query?: {
@@ -8581,6 +8764,43 @@ export interface operations {
             };
         };
     };
+    stays: {
+        parameters: {
+            query?: {
+                after?: string;
+                from?: string;
+                limit?: number;
+                of?: "value" | "quality";
+                to?: string;
+            };
+            header?: never;
+            path: {
+                device: string;
+                signal: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Stay"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     summaries_summary: {
         parameters: {
             query?: {
@@ -8748,11 +8968,15 @@ export interface operations {
         parameters: {
             query?: {
                 all?: "true" | "false" | "";
+                by?: "hour" | "day" | "week" | "month" | "year";
                 digits?: "full";
-                format?: "csv" | "csv-long" | "json" | "json-lines" | "senml" | "senml-cbor";
+                figures?: string;
+                format?: "csv" | "csv-long" | "json" | "json-lines" | "senml" | "senml-cbor" | "parquet";
                 from?: string;
                 signals?: string;
+                times?: "rfc3339" | "spreadsheet";
                 to?: string;
+                width_s?: number;
                 zone?: string;
             };
             header?: never;

@@ -19,8 +19,10 @@ interface Props {
   panes: Arrangement;
   zone: string;
   /** What stands behind all panes. */
-  backdrop: Omit<Backdrop, 'doubts'>;
+  backdrop: Omit<Backdrop, 'doubts' | 'greys'>;
   doubts: Doubts;
+  /** When readings were not to be trusted, by `device/signal`. */
+  greys: Map<string, Span[]>;
   onZoom: (span: Span) => void;
   onPick: (key: string, at: number) => void;
   onUnit: (own: string, other: string) => void;
@@ -30,7 +32,7 @@ interface Props {
 
 /** Signals in panes over one time. */
 export function Chart({ signals, history, earlier, panes, doubts, zone, below, ...shared }: Props) {
-  const { span, sets, decimals, error, isPending } = history;
+  const { span, moving, sets, decimals, error, isPending } = history;
   const told = useSame(signals.map((signal) => ({ ...signal, decimals: decimals(signal) })));
   // Only panes by range look at values; the others stay as they are while values come.
   const known = panes === 'range' ? sets : NONE;
@@ -53,6 +55,7 @@ export function Chart({ signals, history, earlier, panes, doubts, zone, below, .
           earlier={earlier}
           doubts={doubts}
           span={span}
+          moving={moving}
           zone={zone}
           height={height}
           isNamed={isNamed}

@@ -11,6 +11,7 @@ import { frameOf } from './frame';
 import { paneOptions, zoomBy, type Current } from './paneOptions';
 import { onPress } from './press';
 import { factorOf } from './zoom';
+import { useMoving } from './useMoving';
 import { useScheme, type Scheme } from './useScheme';
 import { axisTitle, type Columns } from './series';
 
@@ -18,6 +19,8 @@ interface Props {
   lines: Line[];
   columns: Columns;
   span: Span;
+  /** How long a time is that moves on with the screen, in milliseconds. */
+  moving: number | undefined;
   zone: string;
   height: number;
   /** Some pane of the chart has names at its right. */
@@ -34,7 +37,7 @@ interface Props {
 /** One pane of a chart: signals against time, on one axis or two. */
 export function Pane(props: Props) {
   const { lines, columns, span, zone, height, isNamed, hasRight, backdrop, onZoom, summary } = props;
-  const { onPick } = props;
+  const { onPick, moving } = props;
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
@@ -106,9 +109,16 @@ export function Pane(props: Props) {
   }, [identity, zone, height, scheme, isNamed, hasRight]);
 
   useEffect(() => {
-    plot.current?.setData(data, false);
-    plot.current?.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
-  }, [data, span.from, span.to, backdrop, identity, zone, height, scheme, isNamed, hasRight]);
+    const u = plot.current;
+    if (u === null) return;
+    u.setData(data, false);
+    // A moving time is set by the screen; once is enough here.
+    const { min, max } = u.scales.x ?? {};
+    if (moving === undefined || min == null || max == null || Math.abs(max - min - moving / 1000) > 0.001)
+      u.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
+    else u.setScale('x', { min, max });
+  }, [data, span.from, span.to, moving, backdrop, identity, zone, height, scheme, isNamed, hasRight]);
+  useMoving(plot, moving, columns.times.at(-1));
 
   const own = lines.filter(({ under }) => under === undefined);
   return (

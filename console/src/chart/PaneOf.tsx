@@ -17,9 +17,12 @@ interface PaneOfProps {
   lines: Line[];
   sets: Map<string, Pieces | undefined>;
   earlier: EarlierHistory | undefined;
-  backdrop: Omit<Backdrop, 'doubts'>;
+  backdrop: Omit<Backdrop, 'doubts' | 'greys'>;
   doubts: Doubts;
+  /** When readings were not to be trusted, by `device/signal`. */
+  greys: Map<string, Span[]>;
   span: Span;
+  moving: number | undefined;
   zone: string;
   height: number;
   isNamed: boolean;
@@ -30,7 +33,7 @@ interface PaneOfProps {
 }
 
 /** One pane of a chart with what it says in words, and the choice of its units. */
-export function PaneOf({ lines, sets, earlier, backdrop, doubts, onUnit, ...frame }: PaneOfProps) {
+export function PaneOf({ lines, sets, earlier, backdrop, doubts, greys, onUnit, ...frame }: PaneOfProps) {
   const { span, zone } = frame;
   const own = useMemo(() => setsOf(lines, sets, earlier?.sets), [lines, sets, earlier?.sets]);
   const data = useMemo(
@@ -42,8 +45,14 @@ export function PaneOf({ lines, sets, earlier, backdrop, doubts, onUnit, ...fram
     [own, lines],
   );
   const behind = useMemo(
-    () => ({ ...backdrop, doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []) }),
-    [backdrop, doubts, lines],
+    () => ({
+      ...backdrop,
+      doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []),
+      greys: lines.flatMap(({ signal, under }) =>
+        under === undefined ? (greys.get(keyOf(signal)) ?? []) : [],
+      ),
+    }),
+    [backdrop, doubts, greys, lines],
   );
   const now = lines.filter(({ under }) => under === undefined);
   const told = now.map(({ signal }, i) => story(signal, own[i], zone, span.to)).join(' ');

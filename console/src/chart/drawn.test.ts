@@ -10,6 +10,7 @@ const TOWER = aDevice({
     aSignal(),
     aSignal({ signal: 'mode', name: 'Mode', type: 'text' }),
     aSignal({ signal: 'door', name: 'Door', type: 'flag' }),
+    aSignal({ signal: 'pos', name: 'Position', type: 'position' }),
   ],
 });
 const SHED = aDevice({
@@ -20,9 +21,10 @@ const SHED = aDevice({
 });
 const NONE = new Map<string, string>();
 
-test('of a device all that can be drawn is, by its own name', () => {
+test('of a device all that a chart can show is, by its own name: no position', () => {
   expect(drawnOf(TOWER, NONE).map(({ signal, name, interval_s }) => [signal, name, interval_s])).toEqual([
     ['level', aSignal().name, 30],
+    ['mode', 'Mode', 30],
     ['door', 'Door', 30],
   ]);
 });
@@ -36,7 +38,7 @@ test.each<[string[], string[]]>([
     ['tower/level', 'tower/door'],
     [aSignal().name, 'Door'],
   ],
-  [['tower/level', 'tower/gone', 'gone/level', 'tower/mode', 'tower'], [aSignal().name]],
+  [['tower/level', 'tower/gone', 'gone/level', 'tower/pos', 'tower'], [aSignal().name]],
   [[], []],
 ])('of many %o are %o', (wanted, names) => {
   expect(drawnAmong([TOWER, SHED], wanted, NONE).map(fullName)).toEqual(names);

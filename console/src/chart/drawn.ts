@@ -1,5 +1,5 @@
 import type { DeviceNow, SignalNow } from '../api/schema';
-import { isDrawn } from '../format/number';
+import { isShownInTime } from '../format/number';
 import { inChosenUnit, type ChosenUnits } from '../format/otherUnits';
 
 /** A signal as it is drawn: in the unit that was chosen, with its own kept. */
@@ -37,7 +37,7 @@ const drawn = (device: DeviceNow, signal: SignalNow, chosen: ChosenUnits, isName
 
 /** All signals of a device that a chart can show. */
 export const drawnOf = (device: DeviceNow, chosen: ChosenUnits): Drawn[] =>
-  device.signals.filter(isDrawn).map((signal) => drawn(device, signal, chosen, false));
+  device.signals.filter(isShownInTime).map((signal) => drawn(device, signal, chosen, false));
 
 /**
  * Signals of any devices that are wanted as `device/signal`, in that order; what is not there is
@@ -47,7 +47,7 @@ export function drawnAmong(devices: DeviceNow[], wanted: string[], chosen: Chose
   const found = wanted.flatMap((key) => {
     const device = devices.find((device) => key.startsWith(`${device.device}/`));
     const signal = device?.signals
-      .filter(isDrawn)
+      .filter(isShownInTime)
       .find((signal) => keyOf({ ...signal, device: device.device }) === key);
     return device && signal ? [{ device, signal }] : [];
   });

@@ -10,8 +10,8 @@ import type { Scheme } from './useScheme';
 import { apart } from './picture';
 
 const INK = {
-  light: { night: '#1C243012', line: '#85600055', day: '#55606E66' },
-  dark: { night: '#00000055', line: '#E2A93B66', day: '#A9B2BD55' },
+  light: { night: '#1C243012', grey: '#55606E40', line: '#85600055', day: '#55606E66' },
+  dark: { night: '#00000055', grey: '#A9B2BD40', line: '#E2A93B66', day: '#A9B2BD55' },
 } as const;
 
 /** A reading that is not good, where it would stand. */
@@ -29,18 +29,29 @@ export interface Backdrop {
   moments: number[];
   /** For each line its readings that are not good. */
   doubts: Doubt[][];
+  /** Times in which readings of a line are not to be trusted. */
+  greys: Span[];
 }
 
-export const NO_BACKDROP: Backdrop = { nights: [], midnights: [], moments: [], doubts: [] };
-
-/** Nights, the days' ends and the times of marks. */
-export function drawBackdrop(u: uPlot, { nights, midnights, moments }: Backdrop, scheme: Scheme): void {
+/** Nights, times that are not to be trusted, the days' ends and the times of marks. */
+export function drawBackdrop(
+  u: uPlot,
+  { nights, midnights, moments, greys }: Backdrop,
+  scheme: Scheme,
+): void {
   const { left, top, width, height } = u.bbox;
   const x = (ms: number) => Math.min(left + width, Math.max(left, u.valToPos(ms / 1000, 'x', true)));
   const ink = INK[scheme];
   u.ctx.save();
   u.ctx.fillStyle = ink.night;
   for (const { from, to } of nights) u.ctx.fillRect(x(from), top, x(to) - x(from), height);
+  u.ctx.fillStyle = ink.grey;
+  for (const { from, to } of greys) {
+    const [start, end] = [x(from), x(to)];
+    // The shortest is seen, too.
+    if (to / 1000 > (u.scales.x?.min ?? 0) && from / 1000 < (u.scales.x?.max ?? 0))
+      u.ctx.fillRect(start, top, Math.max(end - start, 2 * window.devicePixelRatio), height);
+  }
   u.ctx.lineWidth = window.devicePixelRatio;
   const upright = (ms: number) => {
     const at = u.valToPos(ms / 1000, 'x', true);

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest';
 import type { SignalNow } from '../api/schema';
 import type { Piece, Pieces } from './liveSummary';
-import { columns, story } from './series';
+import { columns, isWaveform, story } from './series';
 import { readShown, spanUpTo, writeShown } from './spans';
 
 const bucket = (second: number, value: number): Piece => ({
@@ -34,6 +34,16 @@ describe('columns', () => {
     const burst = (second: number) => ({ ...bucket(second, 1), count: 500 });
     const bursts = set(10, burst(0), burst(10), burst(900), burst(910));
     expect(columns([bursts], [900, 900, 900]).means[0]).toEqual([1, 1, null, 1, 1]);
+  });
+  test('single samples of a burst are a line, and its end is one', () => {
+    const samples = [0, 0.004, 0.008, 0.012, 4, 4.004, 4.008].map((second) => bucket(second, 1));
+    const found = columns([set(0.001, ...samples)], [900]);
+    expect(found.means[0]).toEqual([1, 1, 1, 1, null, 1, 1, 1]);
+    expect(isWaveform(set(0.001, ...samples), 900)).toBe(true);
+  });
+  test('a device that sends more often than it said is a line as well', () => {
+    const often = set(1, bucket(0, 1), bucket(10, 1), bucket(20, 1), bucket(30, 1));
+    expect(columns([often], [900]).means[0]).toEqual([1, 1, 1, 1]);
   });
   test.each<[string, number[], number[]]>([
     ['alone between two gaps', [0, 100, 200, 210], [0, 2]],

@@ -32,8 +32,8 @@ export function columns(sets: (Pieces | undefined)[], intervals: number[]): Colu
     const { width_s, pieces } = set;
     const interval = intervals[i] ?? 0;
     // Bursts of samples far closer together than messages are lines of their own.
-    const isBursts = median(pieces.map((b) => b.count)) > 4 * Math.max(1, width_s / interval);
-    const longest = Math.max(2 * width_s, isBursts ? 0 : 2.5 * interval) * 1000;
+    const usual = isWaveform(set, interval) ? 4 * usualStep(set) : 2_500 * interval;
+    const longest = Math.max(2_000 * width_s, usual);
     pieces.forEach((piece, at) => {
       const centre = piece.start_ms + width_s * 500;
       row(centre)[i] = piece;
@@ -54,6 +54,20 @@ export function columns(sets: (Pieces | undefined)[], intervals: number[]): Colu
     lone: inOrder.map(lonePlaces),
   };
 }
+
+/**
+ * Whether the samples of a signal lie far closer together than its messages, which come so many seconds apart:
+ * several in a bucket, or buckets close together.
+ */
+export const isWaveform = (set: Pieces, interval_s: number): boolean =>
+  median(set.pieces.map(({ count }) => count)) > 4 * Math.max(1, set.width_s / interval_s) ||
+  usualStep(set) < 50 * interval_s;
+
+/** How far apart buckets with readings usually are, in milliseconds. */
+const usualStep = ({ pieces }: Pieces): number =>
+  pieces.length < 2
+    ? Infinity
+    : median(pieces.slice(1).map(({ start_ms }, i) => start_ms - (pieces[i]?.start_ms ?? 0)));
 
 /** Places of pieces with a gap, or nothing at all, on both sides. */
 function lonePlaces(column: (Piece | null | undefined)[]): number[] {

@@ -10,6 +10,9 @@ import { lengthOf, spanUpTo, type Shown } from './spans';
 import { serviceNow } from '../format/clock';
 import { useAskAgain } from './useAskAgain';
 
+/** A time up to now that is no longer than this, in milliseconds, moves on all the time. */
+const MOVING = 60_000;
+
 /** Buckets asked for: about one for two pixels of a wide chart. */
 export const BUCKETS = 600;
 
@@ -56,7 +59,8 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
   );
   useLiveReadings(onReadings);
   const span: Span = shown.fixed ?? spanUpTo(shown.id, now);
-  const { from } = span;
+  const moving = shown.fixed === undefined && lengthOf(shown.id) <= MOVING ? lengthOf(shown.id) : undefined;
+  const from = span.from - (moving === undefined ? 0 : LAG);
   const sets = useMemo(
     () =>
       new Map<string, Pieces | undefined>(
@@ -71,8 +75,19 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
       ? signal.decimals
       : Math.max(signal.decimals, history.decimals(keyOf(signal)));
   const error = results.find((result) => result.error)?.error;
-  return { span, asked, sets, decimals, error, isPending: results.some((result) => result.isPending) };
+  return {
+    span,
+    moving,
+    asked,
+    sets,
+    decimals,
+    error,
+    isPending: results.some((result) => result.isPending),
+  };
 }
+
+/** So much more than is shown is kept of a moving window, in milliseconds: it lags behind what comes. */
+const LAG = 5_000;
 
 /** What {@link useHistory} gives. */
 export type History = ReturnType<typeof useHistory>;

@@ -49,6 +49,9 @@ export function place({ latitude, longitude, altitude_m }: Fix, decimals: number
 /** Whether a chart can draw it. */
 export const isDrawn = ({ type }: { type: ValueType }): boolean => type === 'number' || type === 'flag';
 
+/** Whether a chart can show a signal: as a line, or as spans of time with a text in them. */
+export const isShownInTime = ({ type }: { type: ValueType }): boolean => isDrawn({ type }) || type === 'text';
+
 /** How many there are. The space between thousands is no decimal mark anywhere (ISO 80000-1). */
 export const grouped = (many: number): string => String(many).replace(/\B(?=(\d{3})+$)/g, THIN);
 

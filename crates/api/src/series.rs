@@ -1,4 +1,4 @@
-use crate::Value;
+use crate::{Extreme, Value};
 use lantern_core::Value as ReadingValue;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -173,4 +173,40 @@ pub struct Deletion {
     pub readings: u64,
     /// Whether they were deleted; `false` for a dry run.
     pub deleted: bool,
+}
+
+/// Samples that follow each other closely, with silence around them.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Burst {
+    /// When the first sample was measured.
+    pub from: String,
+    /// When the last one was.
+    pub to: String,
+    /// How many samples there are, whatever their quality.
+    pub count: u64,
+    /// How many of them are suspect or rejected.
+    pub doubtful: u64,
+    /// The least good value; absent if there is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub min: Option<Extreme>,
+    /// The greatest.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub max: Option<Extreme>,
+    /// The mean of the good values.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mean: Option<f64>,
+}
+
+/// A value that did not change from one good reading to the next.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Stay {
+    /// The value.
+    #[schema(value_type = ReadingValue)]
+    pub value: Value,
+    /// The time of the first reading with it.
+    pub from: String,
+    /// The time of the last one.
+    pub to: String,
+    /// How many readings there are.
+    pub count: u64,
 }

@@ -4,6 +4,7 @@
 //! a figure to a limit measured in turn with it does much less. Each entry runs
 //! figure and limit alternately and takes the medians.
 
+mod charts;
 mod console;
 mod dialects;
 mod intake;
@@ -51,7 +52,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 32] = [
+const NAMES: [&str; 36] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -67,6 +68,10 @@ const NAMES: [&str; 32] = [
     "console-live-1000",
     "console-lamp-ready",
     "console-first-load",
+    "console-chart-year",
+    "console-zoom",
+    "console-live-charts",
+    "console-waveform",
     "store-bytes-slow",
     "store-bytes-waveform",
     "store-chart-year",
@@ -123,6 +128,9 @@ async fn measure(cli: &Cli) -> Result<()> {
             "mqtt-fanout-1000" => mqtt::fanout_1000(cli.rounds).await?,
             "now-1000" => now::now_1000(cli.rounds).await?,
             "live-latency" => latency::measure().await?,
+            "console-chart-year" | "console-zoom" | "console-live-charts" | "console-waveform" => {
+                charts::measure(name, cli.rounds).await?
+            }
             name if name.starts_with("console-") => console::measure(name, cli.rounds).await?,
             "store-bytes-slow" | "store-bytes-waveform" => store::bytes(name).await?,
             "store-chart-year" => store::chart_year(cli.rounds).await?,

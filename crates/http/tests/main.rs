@@ -3,6 +3,8 @@
 
 /// Who may ask what.
 mod access;
+/// Bursts of a waveform, and how long values stayed.
+mod bursts;
 /// How much of what was expected came.
 mod coverage;
 /// The interface around an engine.

@@ -9,6 +9,7 @@
 
 mod arrival;
 mod backup;
+mod bursts;
 mod check;
 mod command;
 mod contact;

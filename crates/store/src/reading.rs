@@ -25,7 +25,7 @@ pub struct Page {
 }
 
 impl Page {
-    const fn span(&self) -> Span {
+    pub(crate) const fn span(&self) -> Span {
         Span { signal: self.signal, from: self.from.as_micros(), to: self.to.as_micros() }
     }
 }

@@ -4,7 +4,7 @@ import TextField from '@mui/material/TextField';
 import type { DeviceNow } from '../../api/schema';
 import { keyOf } from '../../chart/drawn';
 import { useSame } from '../../chart/useSame';
-import { isDrawn } from '../../format/number';
+import { isShownInTime } from '../../format/number';
 import { MOST } from './chosen';
 
 interface Option {
@@ -16,7 +16,7 @@ interface Option {
 
 const optionsOf = (devices: DeviceNow[]): Option[] =>
   devices.flatMap((device) =>
-    device.signals.filter(isDrawn).map((signal) => ({
+    device.signals.filter(isShownInTime).map((signal) => ({
       key: keyOf({ device: device.device, signal: signal.signal }),
       device: device.name,
       name: signal.name,

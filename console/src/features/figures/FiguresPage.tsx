@@ -8,6 +8,7 @@ import { useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
 import { figures } from '../../api/pastQueries';
 import type { DeviceNow } from '../../api/schema';
+import { isDrawn } from '../../format/number';
 import { drawnAmong, fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { SpanControls } from '../../chart/SpanControls';
 import { lengthOf, spanUpTo } from '../../chart/spans';
@@ -56,7 +57,7 @@ function FiguresOf({ devices }: { devices: DeviceNow[] }) {
   const [params, setParams] = useSearchParams();
   const { shown, units, onShow } = useView();
   const chosen = readSignals(params);
-  const signals = useSame(drawnAmong(devices, chosen, units));
+  const signals = useSame(drawnAmong(devices, chosen, units).filter(isDrawn));
   const wanted = readWanted(params);
   const onWanted = (part: Partial<Wanted>) =>
     setParams((old) => writeWanted(old, { ...readWanted(old), ...part }), { replace: true });

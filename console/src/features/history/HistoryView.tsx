@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { useCallback, useMemo, useRef, useState, type ReactNode } from 'react';
+import { useCallback, useRef, useState, type ReactNode } from 'react';
 import { marks as marksOf, type Span } from '../../api/pastQueries';
 import type { Mark } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
@@ -15,18 +15,22 @@ import { isCrowded } from '../../chart/arrange';
 import { Chart } from '../../chart/Chart';
 import { ChartTable } from '../../chart/ChartTable';
 import { ChartTools } from '../../chart/ChartTools';
-import { midnights } from '../../chart/days';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { MarksLane } from '../../chart/MarksLane';
 import { pictureOf } from '../../chart/savePicture';
 import { SpanControls } from '../../chart/SpanControls';
-import { nights } from '../../chart/sun';
 import { useDoubts } from '../../chart/useDoubts';
 import { useEarlier } from '../../chart/useEarlier';
 import { useHistory, type History } from '../../chart/useHistory';
 import { useLook } from '../../chart/useLook';
 import { useSame } from '../../chart/useSame';
+import { useStays } from '../../chart/useStays';
 import type { useView } from '../../chart/useView';
+import { isDrawn } from '../../format/number';
+import { BurstsPanel } from '../bursts/BurstsPanel';
+import { useBackdrop } from './useBackdrop';
+import { useGreys, useWaveforms } from './useGreys';
+import { TextLanes } from '../../chart/TextLanes';
 
 interface Props {
   signals: Drawn[];
@@ -45,14 +49,20 @@ export function HistoryView({ signals, view, beside }: Props) {
   const [draft, setDraft] = useState<NoteDraft>();
   const [isTable, setTable] = useState(false);
   const [picked, setPicked] = useState<Picked>();
+  const [isBursts, setBursts] = useState(false);
   const [taken, setTaken] = useState<Span>();
   const chart = useRef<HTMLDivElement>(null);
   const onPick = useCallback((key: string, at: number) => setPicked({ key, at }), []);
   const zone = look.zone ?? site.zone;
-  const history = useHistory(site.code, signals, shown);
+  const lines = useSame(signals.filter(isDrawn));
+  const texts = useSame(signals.filter(({ type }) => type === 'text'));
+  const history = useHistory(site.code, lines, shown);
   const { span, asked } = history;
-  const earlier = useEarlier(site.code, signals, span, look.under, zone);
-  const doubts = useDoubts(site.code, signals, asked, look.doubts);
+  const earlier = useEarlier(site.code, lines, span, look.under, zone);
+  const doubts = useDoubts(site.code, lines, asked, look.doubts);
+  const stays = useStays(site.code, texts, asked, 'value');
+  const waveforms = useWaveforms(lines, history.sets);
+  const greys = useGreys(site.code, lines, waveforms, asked, look.doubts);
   const keys = useSame(signals.map(keyOf));
   const marks = useQuery(marksOf(site.code, keys, asked)).data;
   const backdrop = useBackdrop(span, zone, look.nights ? site.position : undefined, marks?.marks ?? NOTHING);
@@ -74,6 +84,11 @@ export function HistoryView({ signals, view, beside }: Props) {
         <Button size="small" onClick={() => signals[0] && onPick(keyOf(signals[0]), span.to)}>
           Where values come from
         </Button>
+        {(waveforms.length > 0 || isBursts) && (
+          <Button size="small" onClick={() => setBursts((old) => !old)} aria-expanded={isBursts}>
+            Bursts
+          </Button>
+        )}
         <Button size="small" onClick={write}>
           Write a note
         </Button>
@@ -95,31 +110,35 @@ export function HistoryView({ signals, view, beside }: Props) {
           gap: 3,
           gridTemplateColumns: {
             xs: 'minmax(0, 1fr)',
-            lg: beside || picked ? 'minmax(0, 1fr) 320px' : 'minmax(0, 1fr)',
+            lg: beside || picked || isBursts ? 'minmax(0, 1fr) 320px' : 'minmax(0, 1fr)',
           },
         }}
       >
         <Box ref={chart} sx={{ minWidth: 0 }}>
           <Chart
-            signals={signals}
+            signals={lines}
             history={history}
             earlier={earlier}
             panes={look.panes}
             zone={zone}
             backdrop={backdrop}
             doubts={doubts}
+            greys={greys}
             onZoom={onZoom}
             onUnit={onUnit}
             onPick={onPick}
             below={(sides) => (
-              <MarksLane
-                marks={marks?.marks ?? NOTHING}
-                isCut={marks?.more ?? false}
-                span={span}
-                zone={zone}
-                onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
-                {...sides}
-              />
+              <>
+                <TextLanes signals={texts} stays={stays} span={span} zone={zone} {...sides} />
+                <MarksLane
+                  marks={marks?.marks ?? NOTHING}
+                  isCut={marks?.more ?? false}
+                  span={span}
+                  zone={zone}
+                  onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
+                  {...sides}
+                />
+              </>
             )}
           />
         </Box>
@@ -131,6 +150,14 @@ export function HistoryView({ signals, view, beside }: Props) {
             onPick={setPicked}
             onClose={() => setPicked(undefined)}
           />
+        ) : isBursts ? (
+          <BurstsPanel
+            signals={waveforms}
+            span={span}
+            zone={zone}
+            onZoom={onZoom}
+            onClose={() => setBursts(false)}
+          />
         ) : (
           beside?.(history)
         )}
@@ -138,7 +165,7 @@ export function HistoryView({ signals, view, beside }: Props) {
       <Button size="small" onClick={() => setTable((old) => !old)} aria-expanded={isTable} sx={{ mb: 1 }}>
         {isTable ? 'Hide the table' : 'Show as table'}
       </Button>
-      {isTable && <ChartTable signals={signals} sets={history.sets} span={span} zone={zone} />}
+      {isTable && <ChartTable signals={lines} sets={history.sets} span={span} zone={zone} />}
       {taken && (
         <TakeAwayDialog
           site={site.code}
@@ -159,27 +186,6 @@ export function HistoryView({ signals, view, beside }: Props) {
         />
       )}
     </>
-  );
-}
-
-function useBackdrop(
-  span: Span,
-  zone: string,
-  place: { latitude: number; longitude: number } | undefined,
-  marks: Mark[],
-) {
-  const { from, to } = span;
-  // The sun is asked anew for each hundredth of the time, not for each reading.
-  const step = (to - from) / 100;
-  const [first, last] = [Math.floor(from / step) * step, Math.ceil(to / step) * step];
-  const dark = useMemo(
-    () => (place === undefined ? [] : nights({ from: first, to: last }, place.latitude, place.longitude)),
-    [first, last, place],
-  );
-  const ends = useMemo(() => midnights({ from: first, to: last }, zone), [first, last, zone]);
-  return useMemo(
-    () => ({ nights: dark, midnights: ends, moments: marks.map(({ from: at }) => Date.parse(at)) }),
-    [dark, ends, marks],
   );
 }
 

@@ -1,5 +1,6 @@
 //! What can be typed: commands, arguments, help.
 
+mod bursts;
 mod chart;
 mod coverage;
 mod device;
@@ -15,6 +16,7 @@ mod storage;
 mod tests;
 mod values;
 
+pub(crate) use bursts::BurstsArgs;
 pub(crate) use chart::ChartArgs;
 pub(crate) use coverage::CoverageArgs;
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
@@ -211,6 +213,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern coverage\n  lantern coverage tower --since 30d --by day --gaps\n  lantern coverage --from 2026-10-01 --to 2026-11-01 --by day --csv > october.csv"
     )]
     Coverage(CoverageArgs),
+    /// List the bursts of a waveform with their extremes
+    #[command(
+        after_help = "A burst is a number of readings with no more silence between them than --gap.\n\nExamples:\n  lantern bursts viaduct/strain --since 2d\n  lantern bursts viaduct/accel --from 2026-05-01 --gap 30s --newest"
+    )]
+    Bursts(BurstsArgs),
     /// Say where a value comes from: what was sent, with which contact, and each step
     #[command(
         after_help = "Examples:\n  lantern origin tower/level\n  lantern origin tower/level --at 2026-05-01T05:40"

@@ -1,6 +1,7 @@
 //! The commands, one file per noun.
 
 pub(crate) mod arrivals;
+pub(crate) mod bursts;
 pub(crate) mod chart;
 mod chosen;
 pub(crate) mod command;

@@ -8,6 +8,7 @@
 mod bits;
 mod bucket;
 mod buckets;
+mod bursts;
 mod digest;
 mod error;
 mod floats;
@@ -19,11 +20,13 @@ mod merge;
 mod rollup;
 mod run;
 mod segment;
+mod stays;
 mod summary;
 mod values;
 
 pub use bucket::{MAX_BUCKETS, bucket_width};
 pub use buckets::{Buckets, CalendarUnit};
+pub use bursts::{Burst, BurstFold};
 pub use digest::{Digest, SealedDigest, SealedTier, Tier};
 pub use error::SegmentError;
 pub use fold::{Bucket, Fold};
@@ -33,4 +36,5 @@ pub use merge::{Fate, Merge, merge};
 pub use rollup::Rollup;
 pub use run::{Point, Run};
 pub use segment::{EncodedLayer, MAX_RUN, decode_layers, decode_segment, encode_layers, encode_segment};
+pub use stays::{Stay, StayFold, StayOf};
 pub use summary::{Summary, summarize};

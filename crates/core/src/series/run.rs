@@ -230,12 +230,20 @@ impl Run {
             if self.qualities.get(index).is_some_and(|quality| !quality.is_good()) {
                 return None;
             }
-            let number = match &self.values {
-                Values::Numbers(numbers) => Some(numbers[index]),
-                Values::Any(values) => values[index].as_number(),
-            };
-            Some((self.times[index], number?))
+            Some((self.times[index], self.number(index)?))
         })
+    }
+
+    /// The number at a place, whatever its quality; flags count as 0 and 1, texts are none.
+    ///
+    /// # Panics
+    /// Past the end.
+    #[must_use]
+    pub fn number(&self, index: usize) -> Option<f64> {
+        match &self.values {
+            Values::Numbers(numbers) => Some(numbers[index]),
+            Values::Any(values) => values[index].as_number(),
+        }
     }
 
     /// The quality of the reading at a place.

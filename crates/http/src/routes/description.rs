@@ -153,8 +153,13 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("by", _) => json!({"type": "string", "enum": ["hour", "day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),
         ("format", _) => {
-            json!({"type": "string", "enum": ["csv", "csv-long", "json", "json-lines", "senml", "senml-cbor"], "default": "csv"})
+            json!({"type": "string", "enum": ["csv", "csv-long", "json", "json-lines", "senml", "senml-cbor", "parquet"], "default": "csv"})
         }
+        ("times", _) => json!({"type": "string", "enum": ["rfc3339", "spreadsheet"], "default": "rfc3339"}),
+        ("width_s", _) => json!({"type": "number", "minimum": 0.001, "maximum": 31_622_400}),
+        ("figures", _) => json!({"type": "string", "description": "a list of `mean`, `min`, `max` and `count`"}),
+        ("of", _) => json!({"type": "string", "enum": ["value", "quality"], "default": "value"}),
+        ("gap_s", _) => json!({"type": "number", "minimum": 0.001, "maximum": 86_400, "default": 5}),
         ("digits", _) => json!({"type": "string", "enum": ["full"]}),
         ("tolerance_s", _) => json!({"type": "number", "minimum": 0, "maximum": 1e7}),
         ("shift_s", _) => json!({"type": "number", "minimum": -31_622_400, "maximum": 31_622_400, "default": 0}),

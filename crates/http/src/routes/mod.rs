@@ -2,6 +2,7 @@
 
 mod arrivals;
 mod body;
+mod bursts;
 mod catch;
 mod commands;
 mod commissioning;
@@ -86,6 +87,7 @@ fn api() -> Vec<rocket::Route> {
         sending::routes(),
         notes::routes(),
         now::routes(),
+        bursts::routes(),
         readings::routes(),
         summaries::routes(),
         figures::routes(),

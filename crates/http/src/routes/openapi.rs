@@ -2,9 +2,9 @@
 
 use super::description;
 use super::{
-    arrivals, commands, commissioning, compare, contacts, coverage, devices, documents, export, figures, inlet, jobs,
-    keys, kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals, sites,
-    storage, summaries,
+    arrivals, bursts, commands, commissioning, compare, contacts, coverage, devices, documents, export, figures, inlet,
+    jobs, keys, kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals,
+    sites, storage, summaries,
 };
 use lantern_api::Health;
 use lantern_engine::clock;
@@ -48,6 +48,7 @@ pub(super) fn routes() -> Vec<Route> {
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
         now::site_now, now::device_now,
+        bursts::bursts, bursts::stays,
         readings::readings, readings::reading_at, readings::origin, readings::span, readings::gaps, readings::delete_readings,
         summaries::summary, summaries::table, summaries::curve,
         figures::figures, coverage::of_site,

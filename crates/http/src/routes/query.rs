@@ -5,7 +5,7 @@ use lantern_core::units::{UnitChange, UnitCode};
 use lantern_core::{Moment, Value};
 use lantern_engine::Problem;
 use lantern_engine::clock;
-use lantern_store::Signal;
+use lantern_store::{Order, Signal};
 use std::str::FromStr;
 
 /// A number between two bounds.
@@ -44,6 +44,28 @@ pub(super) fn span(from: Option<&str>, to: Option<&str>) -> Result<(Moment, Mome
     } else {
         Err(Problem::invalid("from", "the start of the time must be before its end"))
     }
+}
+
+/// From which end readings are wanted: the earliest first, unless it is said otherwise.
+pub(super) fn order(text: Option<&str>) -> Result<Order, Problem> {
+    match text {
+        None | Some("ascending") => Ok(Order::Ascending),
+        Some("descending") => Ok(Order::Descending),
+        Some(_) => Err(Problem::invalid("order", "`ascending` or `descending`")),
+    }
+}
+
+/// What is left of a time after a page that ended at `after`.
+pub(super) fn rest(
+    (from, to): (Moment, Moment),
+    order: Order,
+    after: Option<&str>,
+) -> Result<(Moment, Moment), Problem> {
+    let Some(after) = moment("after", after)? else { return Ok((from, to)) };
+    Ok(match order {
+        Order::Ascending => (from.max(after.next()), to),
+        Order::Descending => (from, to.min(after)),
+    })
 }
 
 /// True or false, where the bare name means true.

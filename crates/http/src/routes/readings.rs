@@ -11,7 +11,6 @@ use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::problem::Class;
 use lantern_engine::shown;
-use lantern_store::Order;
 use rocket::serde::json::Json;
 use rocket::{Route, State, delete, get, routes};
 use std::sync::Arc;
@@ -48,18 +47,8 @@ async fn readings(
     unit: Option<&str>,
 ) -> Answer<Page<Reading>> {
     let limit = query::number("limit", limit, 500u32, 1, 5_000)?;
-    let (mut from, mut to) = query::span(from, to)?;
-    let order = match order {
-        None | Some("ascending") => Order::Ascending,
-        Some("descending") => Order::Descending,
-        Some(_) => return Err(Failure::from(Problem::invalid("order", "`ascending` or `descending`"))),
-    };
-    if let Some(after) = query::moment("after", after)? {
-        match order {
-            Order::Ascending => from = from.max(after.next()),
-            Order::Descending => to = to.min(after),
-        }
-    }
+    let order = query::order(order)?;
+    let (from, to) = query::rest(query::span(from, to)?, order, after)?;
     let (all, doubtful) = (query::flag("all", all)?, query::flag("doubtful", doubtful)?);
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
     let wanted = query::unit(&signal, unit)?;
