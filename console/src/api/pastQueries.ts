@@ -178,11 +178,11 @@ export const notes = (siteCode: string, after?: string) =>
     placeholderData: keepPreviousData,
   });
 
-/** First and last times of a signal's readings. */
-export const signalSpan = (siteCode: string, device: string, signal: string) =>
+/** First and last times of the readings of signals, named `device/signal`, in their order. */
+export const signalSpans = (siteCode: string, signals: string[]) =>
   queryOptions({
-    queryKey: ['span', siteCode, device, signal],
-    queryFn: () => api.get<SignalSpan>(`${devicePath(siteCode, device)}/signals/${part(signal)}/span`),
+    queryKey: ['span', siteCode, signals],
+    queryFn: () => api.get<SignalSpan[]>(`/sites/${part(siteCode)}/span?signals=${part(signals.join())}`),
   });
 
 /** Readings of a signal, the newest first: in its own unit or another, the good ones or all. */

@@ -38,7 +38,7 @@ export function ChartTools({ look, zone, hasPlace, onLook, children }: Props) {
       <Stack
         direction="row"
         useFlexGap
-        spacing={1.5}
+        spacing={1}
         sx={{
           display: { xs: isOpen ? 'flex' : 'none', sm: 'flex' },
           flexWrap: 'wrap',
@@ -51,7 +51,7 @@ export function ChartTools({ look, zone, hasPlace, onLook, children }: Props) {
           label="Panes"
           value={look.panes}
           onChange={(event) => onLook({ panes: event.target.value as Arrangement })}
-          sx={{ width: 156 }}
+          sx={{ width: 140 }}
         >
           {ARRANGEMENTS.map(({ id, label }) => (
             <MenuItem key={id} value={id}>
@@ -102,7 +102,7 @@ function EarlierField({
         onChange={(event) => setTyped(event.target.value)}
         onBlur={finish}
         onKeyDown={(event) => event.key === 'Enter' && finish()}
-        sx={{ width: 172 }}
+        sx={{ width: 150 }}
       />
     );
   }
@@ -116,7 +116,7 @@ function EarlierField({
         if (choice === 'other') setTyped('');
         else onChange(EARLIER.find(({ id }) => id === choice)?.id);
       }}
-      sx={{ width: 172 }}
+      sx={{ width: 150 }}
     >
       <MenuItem value="none">Nothing</MenuItem>
       {EARLIER.map(({ id, label }) => (
@@ -145,8 +145,8 @@ function ZoneField({
   const [isOpen, setOpen] = useState(false);
   if (!isOpen)
     return (
-      <Button size="small" onClick={() => setOpen(true)}>
-        Times of {value ?? own}
+      <Button size="small" onClick={() => setOpen(true)} aria-label={`Times of ${value ?? own}`}>
+        {value ?? own}
       </Button>
     );
   return (

@@ -1,7 +1,14 @@
+import CloserIcon from '@mui/icons-material/Add';
+import EarlierIcon from '@mui/icons-material/ChevronLeft';
+import LaterIcon from '@mui/icons-material/ChevronRight';
+import WiderIcon from '@mui/icons-material/Remove';
+import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import IconButton from '@mui/material/IconButton';
 import Stack from '@mui/material/Stack';
 import ToggleButton from '@mui/material/ToggleButton';
 import ToggleButtonGroup from '@mui/material/ToggleButtonGroup';
+import type { ReactNode } from 'react';
 import type { Span } from '../api/pastQueries';
 import { LocalTime } from '../components/LocalTime';
 import { serviceNow } from '../format/clock';
@@ -43,20 +50,29 @@ export function SpanControls({ shown, span, zone, signals, onShow }: ControlsPro
             key={id}
             value={id}
             aria-label={`The last ${words}`}
-            sx={{ textTransform: 'none', px: 1.25 }}
+            sx={{ textTransform: 'none', px: 1 }}
           >
             {label}
           </ToggleButton>
         ))}
       </ToggleButtonGroup>
-      <Button size="small" onClick={() => onShow({ fixed: around('day', serviceNow(), zone) })}>
+      <Button
+        size="small"
+        sx={NARROW_BUTTON}
+        onClick={() => onShow({ fixed: around('day', serviceNow(), zone) })}
+      >
         Today
       </Button>
-      <Button size="small" onClick={() => onShow({ fixed: around('week', serviceNow(), zone) })}>
+      <Button
+        size="small"
+        sx={NARROW_BUTTON}
+        onClick={() => onShow({ fixed: around('week', serviceNow(), zone) })}
+      >
         This week
       </Button>
       <Button
         size="small"
+        sx={NARROW_BUTTON}
         onClick={async () => {
           const fixed = await all();
           if (fixed) onShow({ fixed });
@@ -64,18 +80,12 @@ export function SpanControls({ shown, span, zone, signals, onShow }: ControlsPro
       >
         All there is
       </Button>
-      <Button size="small" onClick={() => move(-0.5)}>
-        Earlier
-      </Button>
-      <Button size="small" onClick={() => move(0.5)} disabled={!shown.fixed}>
-        Later
-      </Button>
-      <Button size="small" onClick={() => onShow({ fixed: resized(0.5) })}>
-        Closer
-      </Button>
-      <Button size="small" onClick={() => onShow({ fixed: resized(2) })}>
-        Wider
-      </Button>
+      <Box>
+        <Move label="Earlier" icon={<EarlierIcon />} onClick={() => move(-0.5)} />
+        <Move label="Later" icon={<LaterIcon />} isDisabled={!shown.fixed} onClick={() => move(0.5)} />
+        <Move label="Closer" icon={<CloserIcon />} onClick={() => onShow({ fixed: resized(0.5) })} />
+        <Move label="Wider" icon={<WiderIcon />} onClick={() => onShow({ fixed: resized(2) })} />
+      </Box>
       <Stack direction="row" spacing={1}>
         <LocalTime
           label="From"
@@ -93,3 +103,28 @@ export function SpanControls({ shown, span, zone, signals, onShow }: ControlsPro
     </Stack>
   );
 }
+
+interface MoveProps {
+  label: string;
+  icon: ReactNode;
+  isDisabled?: boolean;
+  onClick: () => void;
+}
+
+/** Another time than the one that is shown. */
+function Move({ label, icon, isDisabled = false, onClick }: MoveProps) {
+  return (
+    <IconButton
+      size="small"
+      color="primary"
+      aria-label={label}
+      title={label}
+      disabled={isDisabled}
+      onClick={onClick}
+    >
+      {icon}
+    </IconButton>
+  );
+}
+
+const NARROW_BUTTON = { minWidth: 0, px: 1 };

@@ -1,6 +1,9 @@
 import type { Span } from '../api/pastQueries';
 import type { Stay } from '../api/schema';
 
+/** How long a value holds without another, in milliseconds for each second between readings. */
+export const HOLD = 2_500;
+
 /** A text, and the part of a time in which it held. Times in milliseconds. */
 export interface TextSpan extends Span {
   text: string;
@@ -11,7 +14,7 @@ export interface TextSpan extends Span {
  * reading with it.
  */
 export function textSpans(stays: Stay[], interval_s: number, { from, to }: Span): TextSpan[] {
-  const longest = 2_500 * interval_s;
+  const longest = HOLD * interval_s;
   return stays.flatMap((stay, i) => {
     const [first, last] = [Date.parse(stay.from), Date.parse(stay.to)];
     const next = Date.parse(stays[i + 1]?.from ?? '');

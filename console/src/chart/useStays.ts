@@ -4,6 +4,7 @@ import { useLiveReadings } from '../api/LiveProvider';
 import { stays, type Asked } from '../api/pastQueries';
 import type { LiveReading, Stay } from '../api/schema';
 import { keyOf, type Drawn } from './drawn';
+import { HOLD } from './stays';
 import { useAskAgain } from './useAskAgain';
 
 /** How long values, or their quality, stayed. */
@@ -17,7 +18,9 @@ export interface Stays {
 /** Asks how long the values of some signals stayed, or their quality, by `device/signal`. */
 export function useStays(site: string, signals: Drawn[], asked: Asked, of: 'value' | 'quality'): Stays {
   const results = useQueries({
-    queries: signals.map((signal) => stays(site, signal.device, signal.signal, asked, of)),
+    queries: signals.map((signal) =>
+      stays(site, signal.device, signal.signal, widened(asked, signal.interval_s), of),
+    ),
   });
   const askAgain = useAskAgain('readings', site);
   const isLive = 'last' in asked;
@@ -43,4 +46,12 @@ export function useStays(site: string, signals: Drawn[], asked: Asked, of: 'valu
     return { of: found, cut, error: results.find(({ error }) => error)?.error ?? null };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
   }, [signals, answers]);
+}
+
+/** The time, and before and after it as much as a value may hold: what was said before it is so still. */
+function widened(asked: Asked, interval_s: number): Asked {
+  const longest = HOLD * interval_s;
+  return 'last' in asked
+    ? { last: asked.last + longest }
+    : { from: asked.from - longest, to: asked.to + longest };
 }

@@ -30,7 +30,7 @@ export function LocalTime({
       onBlur={finish}
       onKeyDown={(event) => event.key === 'Enter' && finish()}
       slotProps={{ htmlInput: { title: 'Date and time at the site, such as 2026-05-01 14:02' } }}
-      sx={{ width: 172 }}
+      sx={{ width: 164 }}
     />
   );
 }

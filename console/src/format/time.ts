@@ -24,11 +24,16 @@ export const fineTime = (at: string, zone: string): string =>
 /** Hours and minutes in a zone: "14:02". */
 export const clockTime = (at: number, zone: string): string => format(zone, TIME).format(new Date(at));
 
-/** Time of day if it is today in that zone, else with the date. */
-export function shortTime(at: number | string, zone: string, now: number): string {
+/** Time of day if it is today in that zone, else with the date; to so fine a part of a second as it is told. */
+export function shortTime(at: number | string, zone: string, now: number, step_ms = 60_000): string {
   const day = format(zone, DATE);
   const moment = new Date(at);
-  const time = clockTime(moment.getTime(), zone);
+  const time =
+    step_ms >= 60_000
+      ? clockTime(moment.getTime(), zone)
+      : (step_ms >= 1_000 ? dateTime(moment.getTime(), zone) : fineTime(moment.toISOString(), zone)).slice(
+          11,
+        );
   return day.format(moment) === day.format(new Date(now)) ? time : `${day.format(moment)} ${time}`;
 }
 

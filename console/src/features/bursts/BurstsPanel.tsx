@@ -7,7 +7,7 @@ import Stack from '@mui/material/Stack';
 import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { useId, useState } from 'react';
+import { useEffect, useId, useRef, useState } from 'react';
 import { bursts, type Span } from '../../api/pastQueries';
 import type { Burst, Extreme } from '../../api/schema';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
@@ -107,6 +107,13 @@ function List({ site, signal, listed, span, zone, onZoom }: ListProps) {
     bursts(site, signal.device, signal.signal, listed, { unit: signal.asked, newest: true }),
   );
   const shown = data && shownOf(data.items, span);
+  const all = useRef<HTMLUListElement>(null);
+  const here = useRef<HTMLLIElement>(null);
+  useEffect(() => {
+    const [list, item] = [all.current, here.current];
+    // The list alone moves: the page stays where it is.
+    if (list && item) list.scrollTop = item.offsetTop - list.offsetTop - list.clientHeight / 3;
+  }, [shown]);
   if (error) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!data) return <Loading height={160} />;
   if (data.items.length === 0) return <Typography>No readings in this time.</Typography>;
@@ -114,11 +121,17 @@ function List({ site, signal, listed, span, zone, onZoom }: ListProps) {
     <>
       <Box
         component="ul"
+        ref={all}
         aria-label="Bursts, the last first"
         sx={{ listStyle: 'none', p: 0, m: 0, maxHeight: 420, overflow: 'auto' }}
       >
         {data.items.map((burst) => (
-          <Box component="li" key={burst.from} sx={{ borderTop: 1, borderColor: 'divider' }}>
+          <Box
+            component="li"
+            key={burst.from}
+            ref={burst === shown ? here : undefined}
+            sx={{ borderTop: 1, borderColor: 'divider' }}
+          >
             <ButtonBase
               onClick={() => onZoom(around(burst))}
               aria-current={burst === shown ? 'true' : undefined}

@@ -8,7 +8,8 @@ const MOST_ROOM = 2_000;
 export function around({ from, to }: Burst): Span {
   const [first, last] = [Date.parse(from), Date.parse(to)];
   const room = Math.min(MOST_ROOM, Math.max(10, (last - first) / 10));
-  return { from: first - room, to: last + room };
+  // Whole milliseconds, as the address has them.
+  return { from: Math.round(first - room), to: Math.round(last + room) };
 }
 
 /** How long a burst is, in words. */

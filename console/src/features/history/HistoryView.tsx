@@ -18,6 +18,7 @@ import { ChartTools } from '../../chart/ChartTools';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { MarksLane } from '../../chart/MarksLane';
 import { pictureOf } from '../../chart/savePicture';
+import { SpanRuler } from '../../chart/SpanRuler';
 import { SpanControls } from '../../chart/SpanControls';
 import { useDoubts } from '../../chart/useDoubts';
 import { useEarlier } from '../../chart/useEarlier';
@@ -79,6 +80,7 @@ export function HistoryView({ signals, view, beside }: Props) {
   };
   return (
     <>
+      {lines[0] && <SpanRuler site={site.code} signal={lines[0]} span={span} zone={zone} onShow={onZoom} />}
       <SpanControls shown={shown} span={span} zone={zone} signals={signals} onShow={onShow} />
       <ChartTools look={look} zone={site.zone} hasPlace={site.position !== undefined} onLook={onLook}>
         <Button size="small" onClick={() => signals[0] && onPick(keyOf(signals[0]), span.to)}>
