@@ -41,6 +41,7 @@ const STALE: Partial<Record<string, string[]>> = {
   readings: ['readings', 'summary', 'now', 'device-now'],
   history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
   note: ['notes', 'marks'],
+  view: ['views'],
 };
 
 /** Changes after which what was said of a device's readings may not hold. */

@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from '@tanstack/react-query';
-import { api } from './client';
+import { all, api } from './client';
 import type { Page } from './page';
 import { devicePath, part } from './queries';
 import type {
@@ -13,6 +13,7 @@ import type {
   SignalSpan,
   Stay,
   SummarySet,
+  View,
 } from './schema';
 import { serviceNow } from '../format/clock';
 
@@ -176,6 +177,13 @@ export const notes = (siteCode: string, after?: string) =>
         `/sites/${part(siteCode)}/notes?limit=50${after === undefined ? '' : `&after=${part(after)}`}`,
       ),
     placeholderData: keepPreviousData,
+  });
+
+/** Views of charts that are kept at a site, by name. */
+export const views = (siteCode: string) =>
+  queryOptions({
+    queryKey: ['views', siteCode],
+    queryFn: () => all<View>(`/sites/${part(siteCode)}/views`),
   });
 
 /** First and last times of the readings of signals, named `device/signal`, in their order. */

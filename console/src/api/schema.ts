@@ -1787,6 +1787,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Views of charts that are kept at a site, by name. */
+        get: operations["views_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One view. */
+        get: operations["views_show"];
+        /** Keep a view, in place of the one of the same name. */
+        put: operations["views_keep"];
+        post?: never;
+        /** Remove a view. */
+        delete: operations["views_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/waiting": {
         parameters: {
             query?: never;
@@ -2150,7 +2186,7 @@ export interface components {
          * @description What has changed.
          * @enum {string}
          */
-        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note";
+        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note" | "view";
         /** @description Where an arrival goes. */
         Claim: components["schemas"]["ClaimInto"] | components["schemas"]["NewSignal"];
         /** @description Names the signal that an arrival belongs to. */
@@ -4140,6 +4176,11 @@ export interface components {
              */
             hours?: number;
         };
+        /** @description A view that is to be kept. */
+        NewView: {
+            /** @description The query of its address in the console, such as `signals=tower/level&span=1w`, 4,000 bytes at most. */
+            query: string;
+        };
         /** @description A note. */
         Note: {
             /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
@@ -4883,6 +4924,22 @@ export interface components {
                 to: string;
                 /** @description The value. */
                 value: components["schemas"]["ReadingValue"];
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_View: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When. */
+                kept_at: string;
+                /** @description Who kept it. */
+                kept_by: string;
+                /** @description What it is called. */
+                name: string;
+                /** @description The query of its address in the console. */
+                query: string;
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -5830,6 +5887,17 @@ export interface components {
              */
             version: number;
         };
+        /** @description A view. */
+        View: {
+            /** @description When. */
+            kept_at: string;
+            /** @description Who kept it. */
+            kept_by: string;
+            /** @description What it is called. */
+            name: string;
+            /** @description The query of its address in the console. */
+            query: string;
+        };
         /** @description A device that nobody has declared. */
         WaitingDevice: {
             /** @description The device that carried its messages. */
@@ -6007,6 +6075,7 @@ export type NewReconversion = components['schemas']['NewReconversion'];
 export type NewSignal = components['schemas']['NewSignal'];
 export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
+export type NewView = components['schemas']['NewView'];
 export type Note = components['schemas']['Note'];
 export type NumberEncoding = components['schemas']['NumberEncoding'];
 export type Origin = components['schemas']['Origin'];
@@ -6038,6 +6107,7 @@ export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
 export type PageStay = components['schemas']['Page_Stay'];
+export type PageView = components['schemas']['Page_View'];
 export type PageWaitingDevice = components['schemas']['Page_WaitingDevice'];
 export type Position = components['schemas']['Position'];
 export type PositionCheck = components['schemas']['PositionCheck'];
@@ -6103,6 +6173,7 @@ export type Trying = components['schemas']['Trying'];
 export type ValueSource = components['schemas']['ValueSource'];
 export type ValueType = components['schemas']['ValueType'];
 export type VersionMade = components['schemas']['VersionMade'];
+export type View = components['schemas']['View'];
 export type WaitingDevice = components['schemas']['WaitingDevice'];
 export type WentLive = components['schemas']['WentLive'];
 export type Why = components['schemas']['Why'];
@@ -10026,6 +10097,130 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Tried"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_View"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewView"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["View"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

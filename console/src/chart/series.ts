@@ -106,7 +106,7 @@ export function story(
       ? 'ended where it began'
       : `${change > 0 ? 'rose' : 'fell'} ${text(Math.abs(change))}`;
   // No finer than the buckets, and to the minute where they are some seconds long.
-  const step = set.width_s >= 15 ? 60_000 : set.width_s * 1_000;
+  const step = set.width_s >= 5 ? 60_000 : set.width_s * 1_000;
   const at = (bucket: Piece) => shortTime(bucket.start_ms, zone, now, step);
   return `${name} ${moved}, lowest ${text(lowest.min)} at ${at(lowest)}, highest ${text(highest.max)} at ${at(highest)}.`;
 }

@@ -30,6 +30,7 @@ mod series;
 mod site;
 mod storage;
 mod trying;
+mod views;
 mod why;
 
 pub use arrivals::*;
@@ -55,6 +56,7 @@ pub use series::*;
 pub use site::*;
 pub use storage::*;
 pub use trying::*;
+pub use views::*;
 pub use why::*;
 
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};

@@ -70,6 +70,8 @@ pub enum Changed {
     History,
     /// A note was written, changed or removed.
     Note,
+    /// A view was kept or removed.
+    View,
 }
 
 /// Live event `change`: something of the site's set-up is different now.

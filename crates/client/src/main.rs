@@ -71,6 +71,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Lamp(args) => commands::link::lamp(&context, args).await,
         Command::Export(args) => commands::export::run(&context, args).await,
         Command::Coverage(args) => commands::coverage::run(&context, args).await,
+        Command::View(command) => commands::view::run(&context, command).await,
         Command::Bursts(args) => commands::bursts::run(&context, args).await,
         Command::Origin(args) => commands::origin::run(&context, args).await,
         Command::Chart(args) => commands::chart::run(&context, args).await,

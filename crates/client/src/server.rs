@@ -202,7 +202,7 @@ pub(crate) fn segment(code: &str) -> String {
     escaped
 }
 
-fn with_query(path: &str, query: &[(&str, String)]) -> String {
+pub(crate) fn with_query(path: &str, query: &[(&str, String)]) -> String {
     if query.is_empty() {
         return path.to_owned();
     }

@@ -77,6 +77,8 @@ pub enum Change {
     History(Concerned, SignalId),
     /// A note was written, changed or removed, about the site or the device of a code.
     Note(SiteId, Option<String>),
+    /// A view was kept or removed.
+    View(SiteId),
 }
 
 /// Everything that remembers the set-up.
@@ -155,6 +157,7 @@ impl Changes {
                 self.latest.forget([signal]);
                 self.tell_of(&of, Changed::History);
             }
+            Change::View(site) => self.tell(site, Changed::View, None),
             Change::Note(site, device) => self.tell(site, Changed::Note, device.as_deref()),
         }
     }

@@ -20,6 +20,7 @@ use crate::origin::Origins;
 use crate::plans::Plans;
 use crate::publish::Publisher;
 use crate::setting_up::SetUp;
+use crate::views::Views;
 use crate::why::Whys;
 use lantern_core::allowance::Allowance;
 use lantern_store::{Store, StoreError};
@@ -73,6 +74,8 @@ pub struct Engine {
     pub origins: Origins,
     /// What people write to times and spans.
     pub notes: Notes,
+    /// Keeps views of charts.
+    pub views: Views,
     /// Readings people enter and delete.
     pub by_hand: ByHand,
     /// The way in.
@@ -111,6 +114,7 @@ impl Engine {
             },
             origins: Origins { store: store.clone(), plans: plans.clone(), latest: latest.clone() },
             notes: Notes { store: store.clone(), changes: changes.clone() },
+            views: Views { store: store.clone(), changes: changes.clone() },
             commissionings: Commissionings {
                 store: store.clone(),
                 latest: latest.clone(),

@@ -72,6 +72,7 @@ pub mod shown;
 mod tasks;
 mod traces;
 mod traffic;
+pub mod views;
 pub mod why;
 
 pub use allowances::Allowances;

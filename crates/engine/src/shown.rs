@@ -161,6 +161,12 @@ pub fn link_counts(counts: LinkCounts) -> api::LinkCounts {
 
 /// A note.
 #[must_use]
+pub fn view(view: store::View) -> api::View {
+    api::View { name: view.name, query: view.query, kept_by: view.kept_by, kept_at: view.kept_at.to_string() }
+}
+
+/// A note.
+#[must_use]
 pub fn note(note: store::Note) -> api::Note {
     let about = match (note.device, note.signal) {
         (Some(device), Some(signal)) => format!("{device}/{signal}"),

@@ -23,5 +23,7 @@ mod removed;
 mod routes;
 /// Several devices at once.
 mod several;
+/// Views of charts, kept by name.
+mod views;
 /// Why nothing is seen.
 mod why;

@@ -49,6 +49,7 @@ mod traffic;
 mod trial;
 mod types;
 mod value;
+mod view;
 
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
@@ -81,3 +82,4 @@ pub use signal::{NewSignal, Signal, SignalChange};
 pub use site::{NewSite, Site, SiteChange};
 pub use traffic::{TrafficCounts, TrafficHour};
 pub use trial::{DummyTest, KeptReport};
+pub use view::View;

@@ -151,6 +151,6 @@ impl Store {
     }
 }
 
-fn found(rows: u64) -> Result<(), StoreError> {
+pub(crate) fn found(rows: u64) -> Result<(), StoreError> {
     if rows == 0 { Err(StoreError::NotFound) } else { Ok(()) }
 }

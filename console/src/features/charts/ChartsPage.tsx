@@ -1,3 +1,4 @@
+import Stack from '@mui/material/Stack';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { siteNow } from '../../api/queries';
@@ -12,6 +13,7 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { readSignals, writeSignals } from './chosen';
 import { SignalsField } from './SignalsField';
+import { ViewsMenu } from './ViewsMenu';
 
 /** Any signals of any devices over one time. The address holds the whole view. */
 export function ChartsPage() {
@@ -37,7 +39,10 @@ function Charts({ devices }: { devices: DeviceNow[] }) {
     setParams((old) => writeSignals(old, next), { replace: true, preventScrollReset: true });
   return (
     <>
-      <SignalsField devices={devices} value={wanted} onChange={choose} />
+      <Stack direction="row" spacing={2} sx={{ alignItems: 'start', mb: 2 }}>
+        <SignalsField devices={devices} value={wanted} onChange={choose} />
+        <ViewsMenu />
+      </Stack>
       {signals.length === 0 ? (
         <Empty title="No signal is chosen yet">
           Choose signals of any devices above. Those of one unit share a pane, and all panes share the time.

@@ -61,7 +61,7 @@ export function SignalsField({ devices, value, onChange }: Props) {
           helperText={isFull ? `A chart shows at most ${MOST} signals.` : undefined}
         />
       )}
-      sx={{ mb: 2, maxWidth: 900 }}
+      sx={{ flex: 1, maxWidth: 900, minWidth: 0 }}
     />
   );
 }

@@ -65,7 +65,9 @@ function FiguresOf({ devices }: { devices: DeviceNow[] }) {
   const span = shown.fixed ?? spanUpTo(shown.id, serviceNow());
   return (
     <>
-      <SignalsField devices={devices} value={chosen} onChange={choose} />
+      <Stack sx={{ mb: 2 }}>
+        <SignalsField devices={devices} value={chosen} onChange={choose} />
+      </Stack>
       <SpanControls shown={shown} span={span} zone={site.zone} signals={signals} onShow={onShow} />
       <Stack
         direction="row"

@@ -7,8 +7,11 @@ use clap::Args;
 #[derive(Args)]
 pub(crate) struct ChartArgs {
     /// Signals to draw below each other, each in its own unit or the one behind a colon
-    #[arg(required = true, num_args = 1..=8, value_name = "DEVICE/SIGNAL[:UNIT]", value_parser = parse_column)]
+    #[arg(required_unless_present = "view", num_args = 1..=8, value_name = "DEVICE/SIGNAL[:UNIT]", value_parser = parse_column)]
     pub(crate) signals: Vec<String>,
+    /// Draw the signals of a view that is kept, over its time unless another is said
+    #[arg(long, value_name = "NAME", conflicts_with = "signals")]
+    pub(crate) view: Option<String>,
     #[command(flatten)]
     pub(crate) span: Span,
     /// Lines of each chart; as many as there is room for if absent

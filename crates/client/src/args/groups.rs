@@ -13,8 +13,8 @@ const GROUPS: [(&str, &[&str]); 8] = [
     (
         "Look",
         &[
-            "now", "follow", "lamp", "link", "chart", "readings", "summary", "figures", "span", "gaps", "bursts",
-            "coverage", "origin", "note",
+            "now", "follow", "lamp", "link", "chart", "view", "readings", "summary", "figures", "span", "gaps",
+            "bursts", "coverage", "origin", "note",
         ],
     ),
     ("Act", &["command", "enter"]),

@@ -15,6 +15,7 @@ mod storage;
 #[cfg(test)]
 mod tests;
 mod values;
+mod view;
 
 pub(crate) use bursts::BurstsArgs;
 pub(crate) use chart::ChartArgs;
@@ -35,6 +36,7 @@ pub(crate) use setting_up::{
 };
 pub(crate) use storage::{BackupArgs, EraseArgs, GapsArgs, Keep, RetentionArgs, SpanArgs, SummaryArgs};
 pub(crate) use values::{SignalPath, expand, typed};
+pub(crate) use view::{ViewCommand, ViewSpan};
 
 use crate::output::Form;
 use crate::time::Span;
@@ -205,7 +207,7 @@ pub(crate) enum Command {
     Export(ExportArgs),
     /// Draw signals as charts in the terminal
     #[command(
-        after_help = "Each column goes from the least to the most of its time; a time without readings stays open.\n\nExamples:\n  lantern chart tower/level\n  lantern chart tower/level larder/temp --since 7d\n  lantern chart tower/level --since 10m --follow"
+        after_help = "Each column goes from the least to the most of its time; a time without readings stays open.\n\nExamples:\n  lantern chart tower/level\n  lantern chart tower/level larder/temp --since 7d\n  lantern chart tower/level --since 10m --follow\n  lantern chart --view \"Water\""
     )]
     Chart(ChartArgs),
     /// How much of what was expected came, and where the gaps are
@@ -213,6 +215,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  lantern coverage\n  lantern coverage tower --since 30d --by day --gaps\n  lantern coverage --from 2026-10-01 --to 2026-11-01 --by day --csv > october.csv"
     )]
     Coverage(CoverageArgs),
+    /// Keep views of charts by name
+    #[command(subcommand)]
+    View(ViewCommand),
     /// List the bursts of a waveform with their extremes
     #[command(
         after_help = "A burst is a number of readings with no more silence between them than --gap.\n\nExamples:\n  lantern bursts viaduct/strain --since 2d\n  lantern bursts viaduct/accel --from 2026-05-01 --gap 30s --newest"

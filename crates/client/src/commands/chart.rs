@@ -1,5 +1,6 @@
 //! `lantern chart`: signals as lines of dots.
 
+use super::view::Looked;
 use super::{Context, zone};
 use crate::args::ChartArgs;
 use crate::dots::Dots;
@@ -25,6 +26,7 @@ const EVERY: Duration = Duration::from_secs(1);
 pub(crate) async fn run(context: &Context, args: ChartArgs) -> Result<()> {
     let server = context.server()?;
     let zone = zone(&server).await?;
+    let args = with_view(&server, args).await?;
     if args.follow {
         if !context.output.terminal || context.output.form == Form::Json {
             bail!("--follow needs a terminal; see `lantern follow` for values as they come");
@@ -36,6 +38,23 @@ pub(crate) async fn run(context: &Context, args: ChartArgs) -> Result<()> {
         return context.output.print(&table, |_| String::new());
     }
     emit(&text(&table, &args, &zone)?)
+}
+
+/// The signals of the view that is asked for, and its time.
+async fn with_view(server: &Server, mut args: ChartArgs) -> Result<ChartArgs> {
+    const MOST: usize = 8;
+    let Some(name) = &args.view else { return Ok(args) };
+    let looked = Looked::find(server, name).await?;
+    if looked.signals.is_empty() {
+        bail!("the view {name} has no signals");
+    }
+    args.signals = looked.signals.into_iter().take(MOST).collect();
+    if args.span.from.is_none() && args.span.since.is_none() && !args.follow {
+        let (from, to) = looked.span.unzip();
+        args.span.from = from;
+        args.span.to = args.span.to.or(to);
+    }
+    Ok(args)
 }
 
 async fn follow(server: &Server, args: &ChartArgs, zone: &TimeZone) -> Result<()> {

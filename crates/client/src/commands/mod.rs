@@ -32,6 +32,7 @@ pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;
 pub(crate) mod storage;
+pub(crate) mod view;
 pub(crate) mod why;
 
 use crate::args::{Confirm, Connection, command_line};

@@ -10,15 +10,25 @@ const DAY: i64 = 24 * HOUR;
 
 /// Widths that divide the clock evenly, in microseconds: every bucket edge is a
 /// round time, and a slightly moved span has the same buckets.
-const WIDTHS: [i64; 30] = [
+const WIDTHS: [i64; 40] = [
     1,
+    2,
+    5,
     10,
+    20,
+    50,
     100,
+    200,
+    500,
     1_000,
+    2_000,
+    5_000,
     10_000,
+    20_000,
+    50_000,
     100_000,
-    SECOND / 4,
-    SECOND / 2,
+    200_000,
+    500_000,
     SECOND,
     2 * SECOND,
     5 * SECOND,

@@ -134,6 +134,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
     let number = || json!({"type": "integer", "format": "int64", "minimum": 0});
     Some(match (name, is_in_path) {
         ("site" | "device" | "kind", true) => json!({"type": "string", "pattern": PLACE}),
+        ("name", true) if path.contains("/views/") => json!({"type": "string", "minLength": 1, "maxLength": 120}),
         ("signal" | "name", true) => json!({"type": "string", "pattern": NAME}),
         ("key", true) if is_way_in(path) => json!({"type": "string", "minLength": 1}),
         ("key" | "id", true) => number(),

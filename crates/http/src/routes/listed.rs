@@ -31,12 +31,12 @@ impl Listed {
     }
 
     /// Finds out how many decimals its values are worth. What was sent keeps its digits; what
-    /// was worked out of it has more than its sensor can resolve.
-    pub(super) async fn resolve(&mut self, engine: &Engine, site: SiteId) -> Result<(), Problem> {
+    /// was worked out of it has more than its sensor can resolve, and so have `means` of what was sent.
+    pub(super) async fn resolve(&mut self, engine: &Engine, site: SiteId, means: bool) -> Result<(), Problem> {
         let declared = engine.plans.signals(self.signal.device).await?;
         let Some(of) = declared.iter().find(|of| of.signal.id == self.signal.id) else { return Ok(()) };
         let is_worked_out = of.meaning.as_ref().is_some_and(|m| m.formula.is_some() || m.conversion.is_some());
-        if !(is_worked_out || self.wanted.code().is_some()) {
+        if !(means || is_worked_out || self.wanted.code().is_some()) {
             return Ok(());
         }
         let (last, decimals) = engine.now.last(site, of).await?;

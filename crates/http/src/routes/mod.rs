@@ -41,6 +41,7 @@ mod sites;
 mod storage;
 mod summaries;
 mod unpack;
+mod views;
 mod zoned_times;
 
 use rocket::serde::json::Json;
@@ -86,6 +87,7 @@ fn api() -> Vec<rocket::Route> {
         lamp::routes(),
         sending::routes(),
         notes::routes(),
+        views::routes(),
         now::routes(),
         bursts::routes(),
         readings::routes(),

@@ -4,7 +4,7 @@ use super::description;
 use super::{
     arrivals, bursts, commands, commissioning, compare, contacts, coverage, devices, documents, export, figures, inlet,
     jobs, keys, kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals,
-    sites, storage, summaries,
+    sites, storage, summaries, views,
 };
 use lantern_api::Health;
 use lantern_engine::clock;
@@ -47,6 +47,7 @@ pub(super) fn routes() -> Vec<Route> {
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
+        views::list, views::show, views::keep, views::remove,
         now::site_now, now::device_now,
         bursts::bursts, bursts::stays,
         readings::readings, readings::reading_at, readings::origin, readings::span, readings::gaps, readings::delete_readings,

@@ -98,7 +98,7 @@ async fn export<'a>(
     let all = query::flag("all", all)?;
     let length = length(by, width_s, &zone)?;
     let mut signals = listed_or_all(engine, &site.code, signals).await?;
-    resolve(engine, &site, digits, &mut signals).await?;
+    resolve(engine, &site, digits, length.is_some(), &mut signals).await?;
     let (columns, mut rows) = match length {
         None if figures.is_some() => {
             return Err(Problem::invalid("figures", "say by which stretches of time, with `by` or `width_s`").into());
@@ -178,11 +178,17 @@ fn figures_of(names: Option<&str>, signals: &[Listed]) -> Result<Vec<Figure>, Pr
 }
 
 /// Finds out how many decimals the values of each signal are worth, unless all are wanted.
-async fn resolve(engine: &Engine, site: &Site, digits: Option<&str>, signals: &mut [Listed]) -> Result<(), Problem> {
+async fn resolve(
+    engine: &Engine,
+    site: &Site,
+    digits: Option<&str>,
+    means: bool,
+    signals: &mut [Listed],
+) -> Result<(), Problem> {
     match digits {
         None => {
             for listed in signals {
-                listed.resolve(engine, site.id).await?;
+                listed.resolve(engine, site.id, means).await?;
             }
             Ok(())
         }
