@@ -5,7 +5,7 @@ import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../api/pastQueries';
 import { seriesColour, seriesDash } from '../theme/series';
 import { fullName, keyOf } from './drawn';
-import type { Line } from './lines';
+import { titleOf, type Line } from './lines';
 import { lineUnder, type Backdrop } from './paneDraw';
 import { frameOf } from './frame';
 import { paneOptions, zoomBy, type Current } from './paneOptions';
@@ -13,7 +13,7 @@ import { onPress } from './press';
 import { factorOf } from './zoom';
 import { useMoving } from './useMoving';
 import { useScheme, type Scheme } from './useScheme';
-import { axisTitle, type Columns } from './series';
+import type { Columns } from './series';
 
 interface Props {
   lines: Line[];
@@ -138,13 +138,6 @@ export function Pane(props: Props) {
       />
     </Box>
   );
-}
-
-/** What stands on each axis. */
-function titleOf(own: Line[]): string {
-  const on = (side: Line['side']) => own.filter((line) => line.side === side).map(({ signal }) => signal);
-  const [left, right] = [axisTitle(on('left')), axisTitle(on('right'))];
-  return right === '' ? left : `${left}; right: ${right}`;
 }
 
 /** Which line is which, where there is no room beside them. */

@@ -5,11 +5,11 @@ import { useMemo } from 'react';
 import type { Span } from '../api/pastQueries';
 import { unitChoices } from '../format/otherUnits';
 import { keyOf, type Drawn } from './drawn';
-import { setsOf, type Line } from './lines';
+import { ownOf, setsOf, storyOf, type Line } from './lines';
 import type { Pieces } from './liveSummary';
 import { Pane } from './Pane';
 import type { Backdrop } from './paneDraw';
-import { axisTitle, columns, story } from './series';
+import { axisTitle, columns } from './series';
 import type { Doubts } from './useDoubts';
 import type { EarlierHistory } from './useEarlier';
 
@@ -54,8 +54,8 @@ export function PaneOf({ lines, sets, earlier, backdrop, doubts, greys, onUnit, 
     }),
     [backdrop, doubts, greys, lines],
   );
-  const now = lines.filter(({ under }) => under === undefined);
-  const told = now.map(({ signal }, i) => story(signal, own[i], zone, span.to)).join(' ');
+  const now = ownOf(lines);
+  const told = storyOf(lines, own, zone, span.to);
   const sides = (['left', 'right'] as const).map((side) =>
     now.filter((line) => line.side === side).map(({ signal }) => signal),
   );

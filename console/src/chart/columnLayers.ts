@@ -12,7 +12,7 @@ function drawn<T>(times: number[], make: (i: number) => T | null | undefined): (
 }
 
 /** The band from least to most of a signal of some columns, and its line through the means. */
-export function bandOf(columns: Columns, which: number, tone: Tone, name = ''): Layer[] {
+export function bandOf(columns: Columns, which: number, tone: Tone, name = ''): [Layer, Layer] {
   const [mins, maxs, means] = [
     columns.mins[which] ?? [],
     columns.maxs[which] ?? [],
@@ -34,3 +34,10 @@ export function bandOf(columns: Columns, which: number, tone: Tone, name = ''): 
     { kind: 'line', name, tone, places },
   ];
 }
+
+/** A line whose values hold until the next one. */
+export const stepped = (places: (Place | null)[]): (Place | null)[] =>
+  places.flatMap((place, i) => {
+    const next = places[i + 1];
+    return place && next ? [place, [next[0], place[1]] as const] : [place];
+  });

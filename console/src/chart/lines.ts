@@ -2,6 +2,7 @@ import type { Drawn } from './drawn';
 import { fullName, keyOf, shortNames } from './drawn';
 import type { PaneSignals } from './arrange';
 import type { Pieces } from './liveSummary';
+import { axisTitle, story } from './series';
 
 /** One line of a pane. */
 export interface Line {
@@ -38,3 +39,20 @@ export const moved = ({ width_s, pieces }: Pieces, shift_ms: number): Pieces => 
   width_s,
   pieces: pieces.map((piece) => ({ ...piece, start_ms: piece.start_ms + shift_ms })),
 });
+
+/** What stands on each axis. */
+export function titleOf(lines: Line[]): string {
+  const own = ownOf(lines);
+  const on = (side: Line['side']) => own.filter((line) => line.side === side).map(({ signal }) => signal);
+  const [left, right] = [axisTitle(on('left')), axisTitle(on('right'))];
+  return right === '' ? left : `${left}; right: ${right}`;
+}
+
+/** What the lines of a pane say, in sentences. */
+export const storyOf = (lines: Line[], sets: (Pieces | undefined)[], zone: string, end: number): string =>
+  ownOf(lines)
+    .map(({ signal }, i) => story(signal, sets[i], zone, end))
+    .join(' ');
+
+/** Those of the time itself. */
+export const ownOf = (lines: Line[]): Line[] => lines.filter(({ under }) => under === undefined);

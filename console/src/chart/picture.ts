@@ -10,12 +10,18 @@ export type Across =
 /** Which colour something has: that of the nth line, or one with a meaning. */
 export type Tone = number | 'wrong' | 'doubtful' | 'quiet' | 'trace' | 'low';
 
-/** Something drawn. In a line or band `null` is a gap, which stays open. */
-export type Layer =
+/** Something drawn. In a line or band `null` is a gap, which stays open; a shade stands behind all. */
+export type Layer = Drawing & {
+  /** On the axis at the right; absent: on that at the left. */
+  side?: 'right';
+};
+
+type Drawing =
   | { kind: 'line'; name: string; tone: Tone; places: (Place | null)[]; look?: 'dotted' | 'thick' }
   | { kind: 'band'; tone: Tone; ranges: (readonly [x: number, low: number, high: number] | null)[] }
   | { kind: 'dots'; tone: Tone; places: Place[]; look: 'full' | 'hollow' | 'soft' }
-  | { kind: 'bars'; bars: Bar[] };
+  | { kind: 'bars'; bars: Bar[] }
+  | { kind: 'shade'; tone: Tone; spans: Span[] };
 
 /** A bar from the bottom: how full, and what it says. */
 export interface Bar {
@@ -32,6 +38,8 @@ export interface Picture {
   across: Across;
   /** From least to most of the values. */
   up: readonly [low: number, high: number];
+  /** The same of a second axis at the right, if there is one. */
+  right?: readonly [low: number, high: number];
   layers: Layer[];
 }
 

@@ -78,6 +78,18 @@ function One({ layer, scales, colour }: OneProps) {
           opacity={layer.look === 'soft' ? 0.55 : 1}
         />
       );
+    case 'shade':
+      return layer.spans.map(({ from, to }) => (
+        <rect
+          key={from}
+          x={scales.x(from)}
+          y={scales.top}
+          width={Math.max(1, scales.x(to) - scales.x(from))}
+          height={scales.bottom - scales.top}
+          fill={colour(layer.tone)}
+          opacity={0.14}
+        />
+      ));
     case 'bars':
       return <Bars bars={layer.bars} scales={scales} colour={colour} />;
   }

@@ -26,6 +26,8 @@ test('the address says what is wanted', () => {
     format: 'csv-long',
     all: true,
     zone: 'UTC',
+    isForSheets: false,
+    each: '',
   });
   expect(path).toBe(
     '/sites/marlbeck/export?format=csv-long&signals=tower%2Flevel%3Acm%2Ctower%2Fdoor&from=1777593600&to=1777680000&zone=UTC&all=true',
@@ -52,6 +54,7 @@ test('the file that is saved is the one that is shown', async () => {
       zone="Europe/London"
       signals={[signal]}
       span={SPAN}
+      panes={[]}
       onPicture={onPicture}
       onClose={vi.fn()}
     />,
@@ -69,8 +72,40 @@ test('the file that is saved is the one that is shown', async () => {
   expect(address).toContain('format=json&');
   expect(address).toContain('zone=UTC&all=true');
   await waitFor(() => expect(asked).toContain(address));
-  press('Save the chart as a picture');
+  press('The chart as PNG');
   expect(onPicture).toHaveBeenCalled();
+});
+
+test('stretches of time, times for spreadsheets, and Parquet, whose rows are shown as text', async () => {
+  const asked = serving('time,tower/level.mean (m)\r\n');
+  const signals = [
+    { ...aSignal({ signal: 'level' }), device: 'tower', interval_s: 30 },
+    { ...aSignal({ signal: 'mode', type: 'text' }), device: 'tower', interval_s: 30 },
+  ];
+  const props = {
+    site: 'marlbeck',
+    zone: 'UTC',
+    span: SPAN,
+    panes: [],
+    onPicture: vi.fn(),
+    onClose: vi.fn(),
+  };
+  show(<TakeAwayDialog {...props} signals={signals} />);
+  await screen.findByLabelText('The first lines of the file');
+  fireEvent.click(screen.getByLabelText('Times for spreadsheets'));
+  await choose('Rows', 'Hours: mean, min, max');
+  const address = () => screen.getByRole('link', { name: 'Save the file' }).getAttribute('href') ?? '';
+  expect(address()).toContain('signals=tower%2Flevel&');
+  expect(address()).toContain('times=spreadsheet&by=hour&figures=mean%2Cmin%2Cmax');
+  expect(screen.getByLabelText<HTMLInputElement>('Suspect and rejected too').disabled).toBe(true);
+  await choose('Rows', 'Minutes: mean, min, max');
+  expect(address()).toContain('width_s=60&');
+  await choose('Rows', 'Readings as they came');
+  await choose('Format', 'Parquet, a column for each signal');
+  expect(address()).toContain('format=parquet&signals=tower%2Flevel%2Ctower%2Fmode&');
+  expect(address()).not.toContain('times=');
+  await waitFor(() => expect(asked).toContain(address().replace('format=parquet', 'format=csv')));
+  expect(asked.some((one) => one.includes('format=parquet'))).toBe(false);
 });
 
 test('what the service refuses is said', async () => {
@@ -81,6 +116,7 @@ test('what the service refuses is said', async () => {
       zone="UTC"
       signals={[]}
       span={SPAN}
+      panes={[]}
       onPicture={vi.fn()}
       onClose={vi.fn()}
     />,

@@ -17,6 +17,7 @@ import { ChartTable } from '../../chart/ChartTable';
 import { ChartTools } from '../../chart/ChartTools';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { MarksLane } from '../../chart/MarksLane';
+import { picturesOf } from '../../chart/picturesOf';
 import { pictureOf } from '../../chart/savePicture';
 import { SpanRuler } from '../../chart/SpanRuler';
 import { SpanControls } from '../../chart/SpanControls';
@@ -175,6 +176,16 @@ export function HistoryView({ signals, view, beside }: Props) {
           signals={signals}
           span={taken}
           onPicture={() => void savePicture()}
+          panes={picturesOf({
+            signals: lines,
+            panes: look.panes,
+            history,
+            earlier,
+            backdrop,
+            doubts,
+            greys,
+            zone,
+          })}
           onClose={() => setTaken(undefined)}
         />
       )}
