@@ -5,6 +5,7 @@ import { ProblemAlert } from '../components/states';
 import { arrange, type Arrangement } from './arrange';
 import { keyOf, type Drawn } from './drawn';
 import { linesOf } from './lines';
+import type { Pieces } from './liveSummary';
 import type { Backdrop } from './paneDraw';
 import { PaneOf } from './PaneOf';
 import type { EarlierHistory } from './useEarlier';
@@ -23,6 +24,8 @@ interface Props {
   doubts: Doubts;
   /** When readings were not to be trusted, by `device/signal`. */
   greys: Map<string, Span[]>;
+  /** What a chart beside this one shows: both have the same axes. */
+  alongside?: Map<string, Pieces | undefined> | undefined;
   onZoom: (span: Span) => void;
   onPick: (key: string, at: number) => void;
   onUnit: (own: string, other: string) => void;
@@ -31,7 +34,17 @@ interface Props {
 }
 
 /** Signals in panes over one time. */
-export function Chart({ signals, history, earlier, panes, doubts, zone, below, ...shared }: Props) {
+export function Chart({
+  signals,
+  history,
+  earlier,
+  panes,
+  doubts,
+  zone,
+  alongside,
+  below,
+  ...shared
+}: Props) {
   const { span, moving, sets, decimals, error, isPending } = history;
   const told = useSame(signals.map((signal) => ({ ...signal, decimals: decimals(signal) })));
   // Only panes by range look at values; the others stay as they are while values come.
@@ -57,6 +70,7 @@ export function Chart({ signals, history, earlier, panes, doubts, zone, below, .
           span={span}
           moving={moving}
           zone={zone}
+          alongside={alongside}
           height={height}
           isNamed={isNamed}
           hasRight={hasRight}

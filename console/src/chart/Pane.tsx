@@ -8,7 +8,7 @@ import { fullName, keyOf } from './drawn';
 import { titleOf, type Line } from './lines';
 import { lineUnder, type Backdrop } from './paneDraw';
 import { frameOf } from './frame';
-import { paneOptions, zoomBy, type Current } from './paneOptions';
+import { paneOptions, zoomBy, type Current, type Ranges } from './paneOptions';
 import { onPress } from './press';
 import { factorOf } from './zoom';
 import { useMoving } from './useMoving';
@@ -28,6 +28,8 @@ interface Props {
   /** Some pane of the chart has a second axis. */
   hasRight: boolean;
   backdrop: Backdrop;
+  /** From least to most of each axis, where another chart beside this one shares them. */
+  ranges: Ranges | undefined;
   onZoom: (span: Span) => void;
   /** A value was pressed: of which signal, and its time in milliseconds. */
   onPick: (key: string, at: number) => void;
@@ -37,11 +39,11 @@ interface Props {
 /** One pane of a chart: signals against time, on one axis or two. */
 export function Pane(props: Props) {
   const { lines, columns, span, zone, height, isNamed, hasRight, backdrop, onZoom, summary } = props;
-  const { onPick, moving } = props;
+  const { onPick, moving, ranges } = props;
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
-  const current = useRef<Current>({ onZoom, onPick: () => undefined, backdrop, lone: columns.lone });
+  const current = useRef<Current>({ onZoom, onPick: () => undefined, backdrop, lone: columns.lone, ranges });
   const scheme = useScheme();
   // Options are made anew only when what is drawn changes, not with each value.
   const identity = JSON.stringify(
@@ -67,8 +69,8 @@ export function Pane(props: Props) {
       const signal = lines[line]?.signal;
       if (signal) onPick(keyOf(signal), at);
     };
-    current.current = { onZoom, onPick: pick, backdrop, lone: columns.lone };
-  }, [onZoom, onPick, columns, backdrop, lines]);
+    current.current = { onZoom, onPick: pick, backdrop, lone: columns.lone, ranges };
+  }, [onZoom, onPick, columns, backdrop, lines, ranges]);
 
   useEffect(() => {
     const element = host.current;
@@ -117,7 +119,7 @@ export function Pane(props: Props) {
     if (moving === undefined || min == null || max == null || Math.abs(max - min - moving / 1000) > 0.001)
       u.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
     else u.setScale('x', { min, max });
-  }, [data, span.from, span.to, moving, backdrop, identity, zone, height, scheme, isNamed, hasRight]);
+  }, [data, span.from, span.to, moving, backdrop, ranges, identity, zone, height, scheme, isNamed, hasRight]);
   useMoving(plot, moving, columns.times.at(-1));
 
   const own = lines.filter(({ under }) => under === undefined);

@@ -5,7 +5,7 @@ import { useMemo } from 'react';
 import type { Span } from '../api/pastQueries';
 import { unitChoices } from '../format/otherUnits';
 import { keyOf, type Drawn } from './drawn';
-import { ownOf, setsOf, storyOf, type Line } from './lines';
+import { ownOf, rangesOf, setsOf, storyOf, type Line } from './lines';
 import type { Pieces } from './liveSummary';
 import { Pane } from './Pane';
 import type { Backdrop } from './paneDraw';
@@ -21,6 +21,8 @@ interface PaneOfProps {
   doubts: Doubts;
   /** When readings were not to be trusted, by `device/signal`. */
   greys: Map<string, Span[]>;
+  /** What a chart beside this one shows: both have the same axes. */
+  alongside: Map<string, Pieces | undefined> | undefined;
   span: Span;
   moving: number | undefined;
   zone: string;
@@ -33,7 +35,17 @@ interface PaneOfProps {
 }
 
 /** One pane of a chart with what it says in words, and the choice of its units. */
-export function PaneOf({ lines, sets, earlier, backdrop, doubts, greys, onUnit, ...frame }: PaneOfProps) {
+export function PaneOf({
+  lines,
+  sets,
+  earlier,
+  backdrop,
+  doubts,
+  greys,
+  alongside,
+  onUnit,
+  ...frame
+}: PaneOfProps) {
   const { span, zone } = frame;
   const own = useMemo(() => setsOf(lines, sets, earlier?.sets), [lines, sets, earlier?.sets]);
   const data = useMemo(
@@ -54,6 +66,7 @@ export function PaneOf({ lines, sets, earlier, backdrop, doubts, greys, onUnit, 
     }),
     [backdrop, doubts, greys, lines],
   );
+  const ranges = useMemo(() => alongside && rangesOf(lines, [sets, alongside]), [lines, sets, alongside]);
   const now = ownOf(lines);
   const told = storyOf(lines, own, zone, span.to);
   const sides = (['left', 'right'] as const).map((side) =>
@@ -61,7 +74,7 @@ export function PaneOf({ lines, sets, earlier, backdrop, doubts, greys, onUnit, 
   );
   return (
     <>
-      <Pane lines={lines} columns={data} backdrop={behind} summary={told} {...frame} />
+      <Pane lines={lines} columns={data} backdrop={behind} ranges={ranges} summary={told} {...frame} />
       <Stack
         direction="row"
         spacing={2}

@@ -10,7 +10,14 @@ import { MarksLane } from './MarksLane';
 import type { Look } from './useLook';
 
 const SPAN = { from: Date.parse('2026-05-01T00:00:00Z'), to: Date.parse('2026-05-02T00:00:00Z') };
-const PLAIN: Look = { panes: 'unit', under: undefined, nights: false, doubts: false, zone: undefined };
+const PLAIN: Look = {
+  panes: 'unit',
+  under: undefined,
+  nights: false,
+  doubts: false,
+  zone: undefined,
+  beside: undefined,
+};
 
 const tools = (look: Partial<Look> = {}, hasPlace = true) => {
   const onLook = vi.fn();
@@ -57,7 +64,7 @@ test('another zone is chosen, and the own one is none', async () => {
   const onLook = tools({ zone: 'Asia/Tokyo' });
   press('Times of Asia/Tokyo');
   fireEvent.click(await screen.findByRole('option', { name: 'Europe/London' }));
-  expect(onLook).toHaveBeenCalledWith({ zone: undefined });
+  expect(onLook).toHaveBeenCalledWith({ zone: undefined, beside: undefined });
 });
 
 const mark = (hour: number, over: Partial<Mark> = {}): Mark => ({

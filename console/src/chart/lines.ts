@@ -2,6 +2,8 @@ import type { Drawn } from './drawn';
 import { fullName, keyOf, shortNames } from './drawn';
 import type { PaneSignals } from './arrange';
 import type { Pieces } from './liveSummary';
+import type { Ranges } from './paneOptions';
+import { roomFor } from './picture';
 import { axisTitle, story } from './series';
 
 /** One line of a pane. */
@@ -53,6 +55,18 @@ export const storyOf = (lines: Line[], sets: (Pieces | undefined)[], zone: strin
   ownOf(lines)
     .map(({ signal }, i) => story(signal, sets[i], zone, end))
     .join(' ');
+
+/** From least to most of each axis over several times. */
+export function rangesOf(lines: Line[], times: Sets[]): Ranges {
+  const of = (side: Line['side']) =>
+    roomFor(
+      ownOf(lines)
+        .filter((line) => line.side === side)
+        .flatMap(({ signal }) => times.flatMap((sets) => sets.get(keyOf(signal))?.pieces ?? []))
+        .flatMap(({ min, max }) => [min, max]),
+    );
+  return { left: of('left'), right: of('right') };
+}
 
 /** Those of the time itself. */
 export const ownOf = (lines: Line[]): Line[] => lines.filter(({ under }) => under === undefined);

@@ -39,6 +39,14 @@ export interface Current {
   backdrop: Backdrop;
   /** For each line the places of points that no line leads to. */
   lone: number[][];
+  /** From least to most of each axis, where that is not for the values shown alone to say. */
+  ranges: Ranges | undefined;
+}
+
+/** From least to most of each axis. */
+export interface Ranges {
+  left: [number, number];
+  right: [number, number];
 }
 
 interface OptionParts {
@@ -58,7 +66,14 @@ export function paneOptions(parts: OptionParts): uPlot.Options {
   const isFlag = lines[0]?.signal.type === 'flag';
   const right = lines.filter(({ side }) => side === 'right');
   const padding = frame.right - (right.length > 0 ? AXIS.numbers + AXIS.title : 0);
-  const range: uPlot.Scale = { range: { min: { pad: 0.1, mode: 0 }, max: { pad: 0.1, mode: 0 } } };
+  const room = { min: { pad: 0.1, mode: 0 as const }, max: { pad: 0.1, mode: 0 as const } };
+  const range = (side: keyof Ranges): uPlot.Scale => ({
+    range: (_, low, high) => {
+      const told = current().ranges?.[side];
+      if (told !== undefined) return told;
+      return low === null || high === null ? [0, 1] : uPlot.rangeNum(low, high, room);
+    },
+  });
   return {
     width,
     height,
@@ -73,7 +88,10 @@ export function paneOptions(parts: OptionParts): uPlot.Options {
       // Twice on the chart goes out again.
       bind: { dblclick: (u) => () => (zoomBy(u, 2, middleOf(u), current().onZoom), null) },
     },
-    scales: { y: isFlag ? { range: [-0.1, 1.1] } : range, ...(right.length > 0 ? { right: range } : {}) },
+    scales: {
+      y: isFlag ? { range: [-0.1, 1.1] } : range('left'),
+      ...(right.length > 0 ? { right: range('right') } : {}),
+    },
     axes: axesOf(lines, isFlag, scheme),
     series: [
       {},

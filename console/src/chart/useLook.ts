@@ -11,6 +11,8 @@ export interface Look {
   nights: boolean;
   /** Whether readings that are not good are shown. */
   doubts: boolean;
+  /** Begin of a second time of the same length that is shown beside the first, in milliseconds. */
+  beside: number | undefined;
   /** Zone of the clocks, if not the site's. */
   zone: string | undefined;
 }
@@ -21,6 +23,7 @@ export const readLook = (params: URLSearchParams): Look => ({
   under: readEarlier(params),
   nights: params.get('nights') === '1',
   doubts: params.get('doubts') === '1',
+  beside: momentOf(params.get('beside')),
   zone: zoneOf(params.get('zone')),
 });
 
@@ -34,8 +37,14 @@ export function writeLook(params: URLSearchParams, part: Partial<Look>): URLSear
   put('under', look.under === undefined ? undefined : writeEarlier(look.under));
   put('nights', look.nights ? '1' : undefined);
   put('doubts', look.doubts ? '1' : undefined);
+  put('beside', look.beside === undefined ? undefined : String(Math.round(look.beside)));
   put('zone', look.zone);
   return next;
+}
+
+function momentOf(text: string | null): number | undefined {
+  const at = Number(text);
+  return text !== null && at > 0 && at < 8.64e15 ? at : undefined;
 }
 
 function zoneOf(name: string | null): string | undefined {

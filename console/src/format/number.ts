@@ -80,6 +80,10 @@ export function significant(value: number): string {
 
 const ARROWS: Record<Direction, string> = { rising: '↗', falling: '↘', steady: '→' };
 
+/** A difference with its sign; one too small to be told has none. */
+export const signed = (value: number, decimals: number): string =>
+  `${value > 0 && Number(value.toFixed(decimals)) !== 0 ? '+' : ''}${fixed(value, decimals)}`;
+
 /** Arrow and signed rate of change, and the same in words. */
 export function change(trend: Trend | undefined, symbol: string): { text: string; words: string } {
   if (trend === undefined) return { text: '', words: 'no direction yet' };

@@ -29,6 +29,8 @@ import { useSame } from '../../chart/useSame';
 import { useStays } from '../../chart/useStays';
 import type { useView } from '../../chart/useView';
 import { isDrawn } from '../../format/number';
+import { dateTime } from '../../format/time';
+import { BESIDE_HEAD, BesideView, DifferenceTable } from './BesideView';
 import { BurstsPanel } from '../bursts/BurstsPanel';
 import { useBackdrop } from './useBackdrop';
 import { useGreys, useWaveforms } from './useGreys';
@@ -42,6 +44,7 @@ interface Props {
 }
 
 const NOTHING: Mark[] = [];
+const NO_LINES: Drawn[] = [];
 
 /** The history of some signals, with all that can be seen of it and done with it. */
 export function HistoryView({ signals, view, beside }: Props) {
@@ -60,6 +63,9 @@ export function HistoryView({ signals, view, beside }: Props) {
   const texts = useSame(signals.filter(({ type }) => type === 'text'));
   const history = useHistory(site.code, lines, shown);
   const { span, asked } = history;
+  const length = span.to - span.from;
+  const other = look.beside === undefined ? undefined : { from: look.beside, to: look.beside + length };
+  const second = useHistory(site.code, other ? lines : NO_LINES, { fixed: other ?? span });
   const earlier = useEarlier(site.code, lines, span, look.under, zone);
   const doubts = useDoubts(site.code, lines, asked, look.doubts);
   const stays = useStays(site.code, texts, asked, 'value');
@@ -92,6 +98,13 @@ export function HistoryView({ signals, view, beside }: Props) {
             Bursts
           </Button>
         )}
+        <Button
+          size="small"
+          aria-pressed={other !== undefined}
+          onClick={() => onLook({ beside: other ? undefined : span.from - length })}
+        >
+          Side by side
+        </Button>
         <Button size="small" onClick={write}>
           Write a note
         </Button>
@@ -117,33 +130,70 @@ export function HistoryView({ signals, view, beside }: Props) {
           },
         }}
       >
-        <Box ref={chart} sx={{ minWidth: 0 }}>
-          <Chart
-            signals={lines}
-            history={history}
-            earlier={earlier}
-            panes={look.panes}
-            zone={zone}
-            backdrop={backdrop}
-            doubts={doubts}
-            greys={greys}
-            onZoom={onZoom}
-            onUnit={onUnit}
-            onPick={onPick}
-            below={(sides) => (
-              <>
-                <TextLanes signals={texts} stays={stays} span={span} zone={zone} {...sides} />
-                <MarksLane
-                  marks={marks?.marks ?? NOTHING}
-                  isCut={marks?.more ?? false}
-                  span={span}
-                  zone={zone}
-                  onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
-                  {...sides}
-                />
-              </>
+        <Box
+          ref={chart}
+          sx={{
+            minWidth: 0,
+            display: 'grid',
+            gap: 3,
+            alignItems: 'start',
+            gridTemplateColumns: {
+              xs: 'minmax(0, 1fr)',
+              md: other ? 'repeat(2, minmax(0, 1fr))' : undefined,
+            },
+          }}
+        >
+          <Box sx={{ minWidth: 0 }}>
+            {other && (
+              <Typography
+                sx={{ height: BESIDE_HEAD, display: 'flex', alignItems: 'center', fontWeight: 650 }}
+              >
+                {dateTime(span.from, zone)} to {dateTime(span.to, zone)}
+              </Typography>
             )}
-          />
+            <Chart
+              signals={lines}
+              history={history}
+              earlier={earlier}
+              panes={look.panes}
+              zone={zone}
+              backdrop={backdrop}
+              doubts={doubts}
+              greys={greys}
+              alongside={other && second.sets}
+              onZoom={onZoom}
+              onUnit={onUnit}
+              onPick={onPick}
+              below={(sides) => (
+                <>
+                  <TextLanes signals={texts} stays={stays} span={span} zone={zone} {...sides} />
+                  <MarksLane
+                    marks={marks?.marks ?? NOTHING}
+                    isCut={marks?.more ?? false}
+                    span={span}
+                    zone={zone}
+                    onChange={(mark) => setDraft(draftOf({ ...mark, id: mark.id ?? 0 }))}
+                    {...sides}
+                  />
+                </>
+              )}
+            />
+          </Box>
+          {other && (
+            <BesideView
+              signals={lines}
+              history={second}
+              panes={look.panes}
+              zone={zone}
+              hasNights={look.nights}
+              alongside={history.sets}
+              onBegin={(from) => onLook({ beside: from })}
+              onZoom={onZoom}
+              onUnit={onUnit}
+              onPick={onPick}
+              onClose={() => onLook({ beside: undefined })}
+            />
+          )}
         </Box>
         {picked ? (
           <OriginPanel
@@ -165,6 +215,7 @@ export function HistoryView({ signals, view, beside }: Props) {
           beside?.(history)
         )}
       </Box>
+      {other && <DifferenceTable signals={lines} first={history} second={second} zone={zone} />}
       <Button size="small" onClick={() => setTable((old) => !old)} aria-expanded={isTable} sx={{ mb: 1 }}>
         {isTable ? 'Hide the table' : 'Show as table'}
       </Button>
