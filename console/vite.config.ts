@@ -4,7 +4,8 @@ import { defineConfig } from 'vitest/config';
 const service = process.env.KEY_LANTERN_ADDRESS ?? 'http://127.0.0.1:8710';
 
 export default defineConfig({
-  plugins: [react()],
+  // The compiler keeps what components made as long as nothing they use has changed.
+  plugins: [react({ compiler: true })],
   build: { target: 'es2023', chunkSizeWarningLimit: 700 },
   server: { proxy: { '/api': service, '/in': service } },
   test: {

@@ -5654,6 +5654,8 @@ export interface components {
         SummarySet: components["schemas"]["DividedTime"] & {
             /** @description The buckets with readings, in order of time. */
             buckets: components["schemas"]["Bucket"][];
+            /** @description When the last reading in them was measured: what comes live after it is not in them. */
+            last_at?: string;
         };
         /** @description Several signals in the same buckets. */
         SummaryTable: components["schemas"]["DividedTime"] & {

@@ -5,13 +5,13 @@ import 'uplot/dist/uPlot.min.css';
 import type { Span } from '../api/pastQueries';
 import { seriesColour, seriesDash } from '../theme/series';
 import { fullName, keyOf } from './drawn';
-import { titleOf, type Line } from './lines';
+import { ownOf, titleOf, type Line } from './lines';
 import { lineUnder, type Backdrop } from './paneDraw';
 import { frameOf } from './frame';
 import { paneOptions, zoomBy, type Current, type Ranges } from './paneOptions';
 import { onPress } from './press';
 import { factorOf } from './zoom';
-import { useMoving } from './useMoving';
+import { aheadOf, mayMove, useMoving } from './useMoving';
 import { useScheme, type Scheme } from './useScheme';
 import type { Columns } from './series';
 
@@ -39,11 +39,20 @@ interface Props {
 /** One pane of a chart: signals against time, on one axis or two. */
 export function Pane(props: Props) {
   const { lines, columns, span, zone, height, isNamed, hasRight, backdrop, onZoom, summary } = props;
-  const { onPick, moving, ranges } = props;
+  const { onPick, ranges } = props;
+  const moving = props.moving !== undefined && mayMove() ? props.moving : undefined;
+  const axis = useRef<HTMLCanvasElement>(null);
   const host = useRef<HTMLDivElement>(null);
   const readout = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
-  const current = useRef<Current>({ onZoom, onPick: () => undefined, backdrop, lone: columns.lone, ranges });
+  const current = useRef<Current>({
+    onZoom,
+    onPick: () => undefined,
+    backdrop,
+    lone: columns.lone,
+    ranges,
+    onDrawn: () => undefined,
+  });
   const scheme = useScheme();
   // Options are made anew only when what is drawn changes, not with each value.
   const identity = JSON.stringify(
@@ -69,19 +78,28 @@ export function Pane(props: Props) {
       const signal = lines[line]?.signal;
       if (signal) onPick(keyOf(signal), at);
     };
-    current.current = { onZoom, onPick: pick, backdrop, lone: columns.lone, ranges };
-  }, [onZoom, onPick, columns, backdrop, lines, ranges]);
+    const onDrawn = (u: uPlot) => moving !== undefined && keepAxis(u, axis.current);
+    current.current = { onZoom, onPick: pick, backdrop, lone: columns.lone, ranges, onDrawn };
+  }, [onZoom, onPick, columns, backdrop, lines, ranges, moving]);
 
   useEffect(() => {
     const element = host.current;
     if (!element) return;
+    const frame = frameOf(isNamed, hasRight, element.clientWidth);
+    const widthNow = () => {
+      const { clientWidth } = element;
+      const ahead = moving === undefined ? 0 : aheadOf(moving, clientWidth - frame.left - frame.right);
+      return Math.round(clientWidth + ahead);
+    };
+    // What is after the end of a window that moves is not shown yet.
+    element.style.clipPath = moving === undefined ? '' : `inset(0 ${frame.right}px 0 0)`;
     const options = paneOptions({
       lines,
       zone,
       height,
       scheme,
-      frame: frameOf(isNamed, hasRight, element.clientWidth),
-      width: element.clientWidth,
+      frame,
+      width: widthNow(),
       readout: () => readout.current,
       current: () => current.current,
     });
@@ -95,11 +113,14 @@ export function Pane(props: Props) {
       zoomBy(made, factorOf(event.deltaY), made.posToVal(left, 'x'), (s) => current.current.onZoom(s));
     };
     made.over.addEventListener('wheel', onWheel, { passive: false });
+    // A plot that moves is not where it was when the pointer came.
+    const onMove = () => made.syncRect(false);
+    made.over.addEventListener('pointermove', onMove);
     const removePress = onPress(made.over, () => {
       const found = lineUnder(made, lines);
       if (found) current.current.onPick(found.line, found.at);
     });
-    const resized = new ResizeObserver(() => made.setSize({ width: element.clientWidth, height }));
+    const resized = new ResizeObserver(() => made.setSize({ width: widthNow(), height }));
     resized.observe(element);
     return () => {
       resized.disconnect();
@@ -108,21 +129,32 @@ export function Pane(props: Props) {
       plot.current = null;
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `identity` stands for `lines`
-  }, [identity, zone, height, scheme, isNamed, hasRight]);
+  }, [identity, zone, height, scheme, isNamed, hasRight, moving]);
 
+  const drawMoving = useMoving(plot, moving, columns.times.at(-1));
+  // What moves by itself is not drawn for each tick of the clock.
+  const [from, to] = moving === undefined ? [span.from, span.to] : [0, 0];
   useEffect(() => {
-    const u = plot.current;
-    if (u === null) return;
-    u.setData(data, false);
-    // A moving time is set by the screen; once is enough here.
-    const { min, max } = u.scales.x ?? {};
-    if (moving === undefined || min == null || max == null || Math.abs(max - min - moving / 1000) > 0.001)
-      u.setScale('x', { min: span.from / 1000, max: span.to / 1000 });
-    else u.setScale('x', { min, max });
-  }, [data, span.from, span.to, moving, backdrop, ranges, identity, zone, height, scheme, isNamed, hasRight]);
-  useMoving(plot, moving, columns.times.at(-1));
+    plot.current?.setData(data, false);
+    if (moving === undefined) plot.current?.setScale('x', { min: from / 1000, max: to / 1000 });
+    else drawMoving();
+  }, [
+    data,
+    from,
+    to,
+    moving,
+    drawMoving,
+    backdrop,
+    ranges,
+    identity,
+    zone,
+    height,
+    scheme,
+    isNamed,
+    hasRight,
+  ]);
 
-  const own = lines.filter(({ under }) => under === undefined);
+  const own = ownOf(lines);
   return (
     <Box component="figure" sx={{ m: 0, mb: 1 }}>
       <Box component="figcaption" sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 2, minHeight: 24 }}>
@@ -132,14 +164,42 @@ export function Pane(props: Props) {
         <Box ref={readout} component="span" data-readout sx={{ color: 'text.secondary' }} />
       </Box>
       {own.length > 1 && <Legend lines={own} scheme={scheme} />}
-      <Box
-        ref={host}
-        role="img"
-        aria-label={summary}
-        sx={{ '& .u-select': { bgcolor: 'action.selected' }, minHeight: height }}
-      />
+      <Box sx={{ position: 'relative', overflow: 'hidden', minHeight: height }}>
+        <Box
+          ref={host}
+          role="img"
+          aria-label={summary}
+          sx={{
+            '& .u-select': { bgcolor: 'action.selected' },
+            minHeight: height,
+          }}
+        />
+        {moving !== undefined && (
+          <Box
+            component="canvas"
+            ref={axis}
+            aria-hidden
+            sx={{ position: 'absolute', top: 0, left: 0, pointerEvents: 'none' }}
+          />
+        )}
+      </Box>
     </Box>
   );
+}
+
+/** Keeps the axis at the left where it is, over a plot that moves along below it. */
+function keepAxis(u: uPlot, axis: HTMLCanvasElement | null): void {
+  const { canvas } = u.ctx;
+  const context = axis?.getContext('2d');
+  if (!axis || !context) return;
+  const ratio = window.devicePixelRatio;
+  axis.width = u.bbox.left;
+  axis.height = canvas.height;
+  axis.style.width = `${axis.width / ratio}px`;
+  axis.style.height = `${axis.height / ratio}px`;
+  context.fillStyle = getComputedStyle(document.body).backgroundColor;
+  context.fillRect(0, 0, axis.width, axis.height);
+  context.drawImage(canvas, 0, 0);
 }
 
 /** Which line is which, where there is no room beside them. */

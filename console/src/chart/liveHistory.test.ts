@@ -3,7 +3,13 @@ import type { LiveReading, SummarySet } from '../api/schema';
 import { LiveHistory } from './liveHistory';
 
 const second = (at: number) => new Date(at * 1000).toISOString();
-const answer = (to: number): SummarySet => ({ from: second(0), to: second(to), width_s: 2, buckets: [] });
+const answer = (to: number): SummarySet => ({
+  from: second(0),
+  to: second(to),
+  width_s: 2,
+  buckets: [],
+  last_at: second(to),
+});
 const reading = (at: number, value: LiveReading['value'] = 1, signal = 'level'): LiveReading => ({
   device: 'tower',
   signal,
@@ -100,4 +106,41 @@ test('the most decimals that came are known', () => {
   history.take([reading(11, 9.25), reading(12, 9.5), reading(13, true)]);
   expect(history.decimals('tower/level')).toBe(2);
   expect(history.decimals('tower/temp')).toBe(0);
+});
+
+test('changes are told no more often than can be seen, and the last one always', () => {
+  vi.useFakeTimers();
+  try {
+    const history = new LiveHistory();
+    const listener = vi.fn();
+    history.know('tower/level', answer(10));
+    history.setPace(500);
+    history.subscribe(listener);
+    vi.advanceTimersByTime(600);
+    for (let at = 12; at < 40; at += 2) {
+      history.take([reading(at)]);
+      vi.advanceTimersByTime(100);
+    }
+    expect(listener.mock.calls.length).toBe(3);
+    vi.advanceTimersByTime(500);
+    expect(listener.mock.calls.length).toBe(4);
+    expect(starts(history)?.at(-1)).toBe(38);
+    // An answer of the service is not waited for.
+    history.take([reading(40)]);
+    history.know('tower/level', answer(41));
+    expect(listener.mock.calls.length).toBe(5);
+    vi.advanceTimersByTime(2_000);
+    expect(listener.mock.calls.length).toBe(5);
+  } finally {
+    vi.useRealTimers();
+  }
+});
+
+test('samples that came late after an answer that had none of their time are taken in', () => {
+  const history = new LiveHistory();
+  // Asked at 20, when the last message had ended at 10: the next brings all from there.
+  history.know('tower/level', { ...answer(20), last_at: second(10) });
+  expect(history.take([reading(12), reading(14), reading(22)])).toEqual(new Set());
+  expect(starts(history)).toEqual([12, 14, 22]);
+  expect(history.take([reading(10)])).toEqual(new Set(['tower/level']));
 });

@@ -1,4 +1,5 @@
 import type { LiveReading, SummarySet } from '../api/schema';
+import { serviceNow } from '../format/clock';
 import { decimalsIn } from '../format/number';
 import { keyOf } from './drawn';
 import { LiveSummary, type LivePoint, type Pieces } from './liveSummary';
@@ -23,6 +24,10 @@ export class LiveHistory {
   #decimals = new Map<string, number>();
   #listeners = new Set<() => void>();
   #version = 0;
+  #pace = 0;
+  /** When it was told last that something changed, and the telling that is still to come. */
+  #told = 0;
+  #telling: ReturnType<typeof setTimeout> | undefined;
 
   subscribe = (listener: () => void): (() => void) => {
     this.#listeners.add(listener);
@@ -31,6 +36,14 @@ export class LiveHistory {
 
   /** Another number whenever something has changed. */
   version = (): number => this.#version;
+
+  /** When it was told last that something has changed, in milliseconds of the service's clock. */
+  toldAt = (): number => this.#told;
+
+  /** Changes are told so many milliseconds apart at least: what cannot be seen need not be drawn. */
+  setPace(pace: number): void {
+    this.#pace = pace;
+  }
 
   /**
    * Takes in what the service says of a signal; `undefined` if that is not known. Only a time
@@ -42,11 +55,10 @@ export class LiveHistory {
       this.#followed.delete(signal);
     } else {
       const live = new LiveSummary(set);
-      const asked = Date.parse(set.to);
-      if (isLive) this.#recent.get(signal)?.forEach((point) => point.at >= asked && live.take(point));
+      if (isLive) this.#recent.get(signal)?.forEach((point) => live.take(point));
       this.#followed.set(signal, { set, live });
     }
-    this.#changed();
+    this.#changed(true);
   }
 
   /** Takes readings in, and gives the signals of which only the service can tell how they are now. */
@@ -81,8 +93,18 @@ export class LiveHistory {
     return this.#followed.get(signal)?.live.from(from);
   }
 
-  #changed(): void {
+  #changed(isAtOnce = false): void {
     this.#version += 1;
+    if (isAtOnce) clearTimeout(this.#telling);
+    else if (this.#telling !== undefined) return;
+    const wait = isAtOnce ? 0 : this.#told + this.#pace - serviceNow();
+    if (wait <= 0) this.#tell();
+    else this.#telling = setTimeout(() => this.#tell(), wait);
+  }
+
+  #tell(): void {
+    this.#telling = undefined;
+    this.#told = serviceNow();
     this.#listeners.forEach((listener) => listener());
   }
 }

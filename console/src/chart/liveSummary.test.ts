@@ -16,6 +16,7 @@ const bucket = (start_ms: number, value: number, count = 1): Bucket => ({
 const asked = (...buckets: Bucket[]): SummarySet => ({
   from: '1970-01-01T00:00:00Z',
   to: '1970-01-01T00:00:10Z',
+  last_at: '1970-01-01T00:00:09.9Z',
   width_s: 2,
   buckets,
 });

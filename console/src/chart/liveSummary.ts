@@ -26,22 +26,22 @@ const REMEMBERED = 1000;
 export class LiveSummary {
   readonly width_s: number;
   #pieces: Piece[];
-  /** Up to here the service knew everything when it was asked. */
-  #asked: number;
+  /** The last reading that the service knew when it was asked. */
+  #last: number;
   #seen = new Set<number>();
 
   constructor(set: SummarySet) {
     this.width_s = set.width_s ?? 0;
     this.#pieces = [...set.buckets];
-    this.#asked = Date.parse(set.to);
+    this.#last = set.last_at === undefined ? -Infinity : Date.parse(set.last_at);
   }
 
   /**
    * Takes a reading in. Says `false` if only the service can tell what the buckets are with it:
-   * it is of a time that was asked for before, or is there already and was corrected.
+   * it is no later than what was known, or is there already and was corrected.
    */
   take({ at, value }: LivePoint): boolean {
-    if (this.width_s === 0 || at < this.#asked || this.#seen.has(at)) return false;
+    if (this.width_s === 0 || at <= this.#last || this.#seen.has(at)) return false;
     this.#seen.add(at);
     if (this.#seen.size > REMEMBERED) this.#seen.delete(this.#seen.values().next().value ?? 0);
     const width = this.width_s * 1000;

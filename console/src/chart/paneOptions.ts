@@ -1,6 +1,7 @@
 import uPlot from 'uplot';
 import type { Span } from '../api/pastQueries';
 import { serviceNow } from '../format/clock';
+import { zoneDate } from '../format/zoneClock';
 import { fullName } from './drawn';
 import { seriesColour, seriesDash } from '../theme/series';
 import { axisNumbers } from './axisNumbers';
@@ -41,6 +42,8 @@ export interface Current {
   lone: number[][];
   /** From least to most of each axis, where that is not for the values shown alone to say. */
   ranges: Ranges | undefined;
+  /** All has been drawn. */
+  onDrawn: (u: uPlot) => void;
 }
 
 /** From least to most of each axis. */
@@ -78,7 +81,8 @@ export function paneOptions(parts: OptionParts): uPlot.Options {
     width,
     height,
     padding: [8, padding, 0, 0],
-    tzDate: (seconds) => uPlot.tzDate(new Date(seconds * 1000), zone),
+    // The library's own asks for the zone's rules each time.
+    tzDate: (seconds) => zoneDate(seconds * 1000, zone),
     legend: { show: false },
     cursor: {
       sync: { key: 'history' },
@@ -115,6 +119,7 @@ export function paneOptions(parts: OptionParts): uPlot.Options {
         (u) => drawLone(u, lines, scheme, current().lone),
         (u) => drawDoubts(u, lines, scheme, current().backdrop.doubts),
         (u) => nameLines(u, lines, scheme, padding),
+        (u) => current().onDrawn(u),
       ],
       setCursor: [(u) => tell(u, lines, zone, readout())],
       setSelect: [(u) => select(u, current().onZoom)],

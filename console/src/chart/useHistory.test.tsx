@@ -17,7 +17,13 @@ vi.mock('../api/LiveProvider', () => ({
 
 const NOW = Date.parse('2026-05-01T12:00:00Z');
 const SUMMARY = '/sites/marlbeck/devices/tower/signals/level/summary';
-const SET = { from: '2026-05-01T11:50:00Z', to: '2026-05-01T12:00:00Z', width_s: 2, buckets: [] };
+const SET = {
+  from: '2026-05-01T11:50:00Z',
+  to: '2026-05-01T12:00:00Z',
+  width_s: 2,
+  buckets: [],
+  last_at: '2026-05-01T12:00:00Z',
+};
 const LEVEL = { ...aSignal(), device: 'tower', interval_s: 30 };
 const SHOWN: Shown = { id: '10m' };
 const OWN: Drawn[] = [LEVEL];
@@ -104,6 +110,7 @@ test.each<[Partial<Drawn>, string]>([
   show(<Told />);
   await pass(10);
   tell(1, 2.125);
+  await pass(1_000);
   expect(screen.getByText(`told with ${decimals}`)).toBeTruthy();
 });
 

@@ -26,6 +26,8 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
   const isLive = shown.fixed === undefined || shown.fixed.to > serviceNow();
   const [history] = useState(() => new LiveHistory());
   const version = useSyncExternalStore(history.subscribe, history.version);
+  const length = shown.fixed ? shown.fixed.to - shown.fixed.from : lengthOf(shown.id);
+  useEffect(() => history.setPace(paceOf(length)), [history, length]);
   const [now, setNow] = useState(() => serviceNow());
   const asked = shown.fixed ?? { last: lengthOf(shown.id) };
   const results = useQueries({
@@ -53,12 +55,11 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
         if (thinned || asIts.get(keyOf(reading)) !== undefined) stale.add(keyOf(reading));
       }
       askAgain(stale);
-      setNow(serviceNow());
     },
     [history, asIts, isLive, askAgain],
   );
   useLiveReadings(onReadings);
-  const span: Span = shown.fixed ?? spanUpTo(shown.id, now);
+  const span: Span = shown.fixed ?? spanUpTo(shown.id, Math.max(now, history.toldAt()));
   const moving = shown.fixed === undefined && lengthOf(shown.id) <= MOVING ? lengthOf(shown.id) : undefined;
   const from = span.from - (moving === undefined ? 0 : LAG);
   const sets = useMemo(
@@ -88,6 +89,9 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
 
 /** So much more than is shown is kept of a moving window, in milliseconds: it lags behind what comes. */
 const LAG = 5_000;
+
+/** How often a chart of such a length is drawn at most: there is no more to see than a bucket's worth, in milliseconds. */
+const paceOf = (length: number): number => Math.min(1_000, Math.max(100, length / BUCKETS / 2));
 
 /** What {@link useHistory} gives. */
 export type History = ReturnType<typeof useHistory>;

@@ -1,6 +1,7 @@
 import { useMemo } from 'react';
 import { useSearchParams } from 'react-router';
 import { readArrangement, type Arrangement } from './arrange';
+import { useSteady } from './useSteady';
 import { readEarlier, writeEarlier, type Earlier } from './earlier';
 
 /** What is shown of a chart's signals, besides which time. */
@@ -60,7 +61,8 @@ function zoneOf(name: string | null): string | undefined {
 export function useLook() {
   const [params, setParams] = useSearchParams();
   const look = useMemo(() => readLook(params), [params]);
-  const onLook = (part: Partial<Look>) =>
-    setParams((old) => writeLook(old, part), { replace: true, preventScrollReset: true });
+  const onLook = useSteady((part: Partial<Look>) =>
+    setParams((old) => writeLook(old, part), { replace: true, preventScrollReset: true }),
+  );
   return { look, onLook };
 }

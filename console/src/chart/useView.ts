@@ -2,6 +2,7 @@ import { useMemo, useRef } from 'react';
 import { useSearchParams } from 'react-router';
 import type { Span } from '../api/pastQueries';
 import { readUnits, writeUnit } from '../format/otherUnits';
+import { useSteady } from './useSteady';
 import { readShown, writeShown, type Shown } from './spans';
 
 /** Times shown so soon after each other are one step back, in milliseconds. */
@@ -15,14 +16,16 @@ export function useView() {
   const [params, setParams] = useSearchParams();
   const units = useMemo(() => readUnits(params), [params]);
   const shownAt = useRef(0);
-  const onShow = (next: Shown) => {
+  const onShow = useSteady((next: Shown) => {
     // The notches of a wheel are one step together.
     const replace = Date.now() - shownAt.current < ONE_STEP;
     shownAt.current = Date.now();
-    setParams((old) => writeShown(old, next), { replace, preventScrollReset: true });
-  };
-  const onZoom = (fixed: Span) => onShow({ fixed });
-  const onUnit = (own: string, other: string) =>
-    setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true });
+    // At once: by itself the router waits for a quiet moment.
+    setParams((old) => writeShown(old, next), { replace, preventScrollReset: true, flushSync: true });
+  });
+  const onZoom = useSteady((fixed: Span) => onShow({ fixed }));
+  const onUnit = useSteady((own: string, other: string) =>
+    setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true }),
+  );
   return { shown: readShown(params), units, onShow, onZoom, onUnit };
 }

@@ -1,3 +1,5 @@
+import { offsetOf } from './zoneClock';
+
 const formats = new Map<string, Intl.DateTimeFormat>();
 
 function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
@@ -47,8 +49,7 @@ export function parseLocal(text: string, zone: string): number | undefined {
 }
 
 /** What the clocks of a zone show, as if they were those of UTC. */
-export const wallTime = (at: number, zone: string): number =>
-  Date.parse(`${dateTime(at, zone).replace(' ', 'T')}Z`) + (((at % 1000) + 1000) % 1000);
+export const wallTime = (at: number, zone: string): number => at + offsetOf(at, zone);
 
 /** The moment at which the clocks of a zone show a {@link wallTime}. */
 export function fromWall(wall: number, zone: string): number {

@@ -103,6 +103,9 @@ pub struct SummarySet {
     pub time: DividedTime,
     /// The buckets with readings, in order of time.
     pub buckets: Vec<Bucket>,
+    /// When the last reading in them was measured: what comes live after it is not in them.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub last_at: Option<String>,
 }
 
 /// Several signals in the same buckets.

@@ -100,7 +100,7 @@ async fn a_past_is_noted_questioned_counted_and_taken_away() {
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
 
         browser.open(&format!("{site}/charts?signals=tower/level&span=1w&under=week")).await;
-        browser.press("Where values come from").await;
+        browser.press("Origin of values").await;
         browser.sees("HTTP POST as JSON").await;
         browser.sees("Sent").await;
         assert_eq!(browser.axe(&axe).await, Vec::<String>::new());

@@ -5,6 +5,7 @@ import { siteNow } from '../../api/queries';
 import type { DeviceNow } from '../../api/schema';
 import { drawnAmong } from '../../chart/drawn';
 import { useSame } from '../../chart/useSame';
+import { useSteady } from '../../chart/useSteady';
 import { HistoryView } from '../history/HistoryView';
 import { useView } from '../../chart/useView';
 import { LookTabs } from '../../components/LookTabs';
@@ -33,10 +34,11 @@ export function ChartsPage() {
 function Charts({ devices }: { devices: DeviceNow[] }) {
   const [params, setParams] = useSearchParams();
   const view = useView();
-  const wanted = readSignals(params);
+  const wanted = useSame(readSignals(params));
   const signals = useSame(drawnAmong(devices, wanted, view.units));
-  const choose = (next: string[]) =>
-    setParams((old) => writeSignals(old, next), { replace: true, preventScrollReset: true });
+  const choose = useSteady((next: string[]) =>
+    setParams((old) => writeSignals(old, next), { replace: true, preventScrollReset: true }),
+  );
   return (
     <>
       <Stack direction="row" spacing={2} sx={{ alignItems: 'start', mb: 2 }}>

@@ -27,6 +27,7 @@ import { useHistory, type History } from '../../chart/useHistory';
 import { useLook } from '../../chart/useLook';
 import { useSame } from '../../chart/useSame';
 import { useStays } from '../../chart/useStays';
+import { useSteady } from '../../chart/useSteady';
 import type { useView } from '../../chart/useView';
 import { isDrawn } from '../../format/number';
 import { dateTime } from '../../format/time';
@@ -74,13 +75,17 @@ export function HistoryView({ signals, view, beside }: Props) {
   const keys = useSame(signals.map(keyOf));
   const marks = useQuery(marksOf(site.code, keys, asked)).data;
   const backdrop = useBackdrop(span, zone, look.nights ? site.position : undefined, marks?.marks ?? NOTHING);
-  const write = () =>
+  const write = useSteady(() =>
     setDraft({
       about: '',
       text: '',
       from: span.to,
       ...(shown.fixed ? { from: span.from, to: span.to } : {}),
-    });
+    }),
+  );
+  const askOrigin = useSteady(() => signals[0] && onPick(keyOf(signals[0]), span.to));
+  const showBeside = useSteady(() => onLook({ beside: other ? undefined : span.from - length }));
+  const takeAway = useSteady(() => setTaken(span));
   const savePicture = async () => {
     const picture = chart.current && (await pictureOf(chart.current));
     if (picture) saveFile(`${site.code}-chart.png`, 'image/png', picture);
@@ -90,25 +95,21 @@ export function HistoryView({ signals, view, beside }: Props) {
       {lines[0] && <SpanRuler site={site.code} signal={lines[0]} span={span} zone={zone} onShow={onZoom} />}
       <SpanControls shown={shown} span={span} zone={zone} signals={signals} onShow={onShow} />
       <ChartTools look={look} zone={site.zone} hasPlace={site.position !== undefined} onLook={onLook}>
-        <Button size="small" onClick={() => signals[0] && onPick(keyOf(signals[0]), span.to)}>
-          Where values come from
+        <Button size="small" onClick={askOrigin}>
+          Origin of values
         </Button>
         {(waveforms.length > 0 || isBursts) && (
           <Button size="small" onClick={() => setBursts((old) => !old)} aria-expanded={isBursts}>
             Bursts
           </Button>
         )}
-        <Button
-          size="small"
-          aria-pressed={other !== undefined}
-          onClick={() => onLook({ beside: other ? undefined : span.from - length })}
-        >
+        <Button size="small" aria-pressed={other !== undefined} onClick={showBeside}>
           Side by side
         </Button>
         <Button size="small" onClick={write}>
           Write a note
         </Button>
-        <Button size="small" onClick={() => setTaken(span)}>
+        <Button size="small" onClick={takeAway}>
           Take away
         </Button>
       </ChartTools>

@@ -131,7 +131,7 @@ async fn looking(browser: &Browser, site: &str) {
     browser.sees("of what was expected came").await;
     take(browser, "coverage").await;
     browser.open(&format!("{site}/charts?signals=tower/level,tower/volume&span=1w")).await;
-    browser.press("Where values come from").await;
+    browser.press("Origin of values").await;
     browser.sees("Step 1").await;
     take(browser, "origin").await;
 }

@@ -7,8 +7,8 @@ use super::{Answer, query};
 use crate::auth::Access;
 use crate::found;
 use lantern_api::{Bucket, Curve, SignalSummary, SummarySet, SummaryTable};
-use lantern_core::SignalId;
 use lantern_core::series;
+use lantern_core::{Moment, SignalId};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use rocket::serde::json::Json;
@@ -20,14 +20,12 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// A signal's buckets of a divided time.
-async fn buckets_of(
-    division: &Division,
-    engine: &Engine,
-    signal: SignalId,
-    wanted: &Wanted,
-) -> Result<Vec<Bucket>, Problem> {
-    let buckets = engine.store.summaries(signal, division.from, division.to, division.buckets.clone()).await?;
-    Ok(buckets.iter().map(|one| bucket(one, wanted)).collect())
+async fn buckets_of(division: &Division, engine: &Engine, signal: SignalId) -> Result<Vec<series::Bucket>, Problem> {
+    Ok(engine.store.summaries(signal, division.from, division.to, division.buckets.clone()).await?)
+}
+
+fn shown(buckets: &[series::Bucket], wanted: &Wanted) -> Vec<Bucket> {
+    buckets.iter().map(|one| bucket(one, wanted)).collect()
 }
 
 /// Minimum, maximum, mean, first, last and count of a signal's good numbers in
@@ -60,8 +58,13 @@ async fn summary(
     let division = Division::new(span, buckets, by, zone, &site.zone)?;
     let wanted = query::unit(&signal, unit)?;
     wanted.check_means()?;
-    let buckets = buckets_of(&division, engine, signal.id, &wanted).await?;
-    Ok(Json(SummarySet { time: division.shown, buckets }))
+    let found = buckets_of(&division, engine, signal.id).await?;
+    let last_at = found.last().and_then(|bucket| Moment::from_micros(bucket.summary.last_at));
+    Ok(Json(SummarySet {
+        time: division.shown,
+        buckets: shown(&found, &wanted),
+        last_at: last_at.map(|at| at.to_string()),
+    }))
 }
 
 /// Several signals in the same buckets: `signals` is a list such as
@@ -89,7 +92,8 @@ async fn table(
     let mut summaries = Vec::with_capacity(listed.len());
     for one in listed {
         one.wanted.check_means()?;
-        let buckets = buckets_of(&division, engine, one.signal.id, &one.wanted).await?;
+        let found = buckets_of(&division, engine, one.signal.id).await?;
+        let buckets = shown(&found, &one.wanted);
         summaries.push(SignalSummary { signal: one.path, unit: one.unit, buckets });
     }
     Ok(Json(SummaryTable { time: division.shown, signals: summaries }))
