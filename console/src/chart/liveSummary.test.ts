@@ -52,7 +52,7 @@ describe('a summary that grows', () => {
     ]);
   });
   test.each([
-    ['of a time that was asked for', [{ at: 9_999, value: 1 }], [false]],
+    ['that is no later than what was known', [{ at: 9_900, value: 1 }], [false]],
     ['that comes again', [11_000, 11_000].map((at) => ({ at, value: 1 })), [true, false]],
   ])('only the service can tell what becomes of a reading %s', (_, points, taken) => {
     const live = new LiveSummary(asked(bucket(8000, 3)));
