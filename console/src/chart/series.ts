@@ -64,7 +64,7 @@ export const isWaveform = (set: Pieces, interval_s: number): boolean =>
   usualStep(set) < 50 * interval_s;
 
 /** How far apart buckets with readings usually are, in milliseconds. */
-const usualStep = ({ pieces }: Pieces): number =>
+export const usualStep = ({ pieces }: Pieces): number =>
   pieces.length < 2
     ? Infinity
     : median(pieces.slice(1).map(({ start_ms }, i) => start_ms - (pieces[i]?.start_ms ?? 0)));

@@ -19,10 +19,12 @@ interface Props {
   /** What it shows, in words. */
   label: string;
   height?: number;
+  /** Room at the right for the names of lines. */
+  room?: number;
 }
 
 /** A picture with its axes, as wide as there is room. */
-export function PictureView({ picture, title, label, height = 220 }: Props) {
+export function PictureView({ picture, title, label, height = 220, room = NAMES }: Props) {
   const { ref, width } = useWidth();
   return (
     <Box component="figure" sx={{ m: 0, my: 1 }}>
@@ -30,7 +32,7 @@ export function PictureView({ picture, title, label, height = 220 }: Props) {
         {title}
       </Box>
       <Box ref={ref} sx={{ minHeight: height }}>
-        {width > 0 && <Drawing picture={picture} label={label} width={width} height={height} />}
+        {width > 0 && <Drawing picture={picture} label={label} width={width} height={height} room={room} />}
       </Box>
     </Box>
   );

@@ -15,6 +15,7 @@ import { serviceNow } from '../../format/clock';
 import { fixed, grouped, withUnit, worked } from '../../format/number';
 import { CalibrationOffer } from './CalibrationOffer';
 import { differencesPicture } from './pictures';
+import { Overlay } from './Overlay';
 import { Scatter } from './Scatter';
 import { SignalField } from './SignalField';
 import { inSentence } from './sentence';
@@ -77,7 +78,7 @@ export function ComparePage() {
     ...(tolerance === '' ? {} : { tolerance_s: tolerance }),
   });
   const isReady = reference !== '' && other !== '';
-  const { data, error, isPending } = useQuery({
+  const { data, error, isPending, isPlaceholderData } = useQuery({
     ...comparison(site.code, query.toString()),
     enabled: isReady,
   });
@@ -125,10 +126,17 @@ export function ComparePage() {
       )}
       {error && <ProblemAlert error={error} />}
       {isReady && isPending && !error && <Loading />}
+      <Typography role="status" color="text.secondary" sx={{ minHeight: 24 }}>
+        {isReady &&
+          isPlaceholderData &&
+          'What is shown is of the choices before; the new ones are being compared.'}
+      </Typography>
       {isReady &&
         data &&
         !error &&
-        data.others.map((one) => <Result key={one.signal} found={data} other={one} />)}
+        data.others.map((one) => (
+          <Result key={one.signal} found={data} other={one} isOld={isPlaceholderData} />
+        ))}
     </>
   );
 }
@@ -164,7 +172,7 @@ function Choice({
   );
 }
 
-function Result({ found, other }: { found: Comparison; other: Compared }) {
+function Result({ found, other, isOld }: { found: Comparison; other: Compared; isOld: boolean }) {
   const { zone } = useSite();
   const figures = other.figures;
   if (!figures) {
@@ -190,8 +198,9 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
     ['Lag', lag(figures)],
   ];
   return (
-    <>
+    <Box aria-busy={isOld} sx={{ opacity: isOld ? 0.55 : 1 }}>
       <Typography sx={{ mb: 2 }}>{inSentence(found, other)}</Typography>
+      <Overlay found={found} other={other} />
       <Box component="dl" sx={{ m: 0, mb: 2, display: 'flex', flexWrap: 'wrap', columnGap: 4, rowGap: 1 }}>
         {facts.map(([name, value]) => (
           <Box key={name}>
@@ -226,7 +235,7 @@ function Result({ found, other }: { found: Comparison; other: Compared }) {
         <Scatter found={found} other={other} />
       </Box>
       {figures.line && !other.shifted_s && <CalibrationOffer found={found} other={other} />}
-    </>
+    </Box>
   );
 }
 

@@ -9,6 +9,7 @@ import type { Mark } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { TakeAwayDialog } from '../export/TakeAwayDialog';
 import { saveFile } from '../../format/saveFile';
+import { ListenDialog } from '../listen/ListenDialog';
 import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../notes/NoteDialog';
 import { OriginPanel, type Picked } from '../origin/OriginPanel';
 import { isCrowded } from '../../chart/arrange';
@@ -57,6 +58,7 @@ export function HistoryView({ signals, view, beside }: Props) {
   const [picked, setPicked] = useState<Picked>();
   const [isBursts, setBursts] = useState(false);
   const [taken, setTaken] = useState<Span>();
+  const [isHeard, setHeard] = useState(false);
   const chart = useRef<HTMLDivElement>(null);
   const onPick = useCallback((key: string, at: number) => setPicked({ key, at }), []);
   const zone = look.zone ?? site.zone;
@@ -220,6 +222,18 @@ export function HistoryView({ signals, view, beside }: Props) {
       <Button size="small" onClick={() => setTable((old) => !old)} aria-expanded={isTable} sx={{ mb: 1 }}>
         {isTable ? 'Hide the table' : 'Show as table'}
       </Button>
+      <Button size="small" onClick={() => setHeard(true)} disabled={lines.length === 0} sx={{ mb: 1, ml: 1 }}>
+        Listen
+      </Button>
+      {isHeard && (
+        <ListenDialog
+          signals={lines}
+          sets={history.sets}
+          span={span}
+          zone={zone}
+          onClose={() => setHeard(false)}
+        />
+      )}
       {isTable && <ChartTable signals={lines} sets={history.sets} span={span} zone={zone} />}
       {taken && (
         <TakeAwayDialog
