@@ -5,7 +5,7 @@ import { readUnits, writeUnit } from '../format/otherUnits';
 import { useSteady } from './useSteady';
 import { readShown, writeShown, type Shown } from './spans';
 
-/** Times shown so soon after each other are one step back, in milliseconds. */
+/** Zooms so soon after each other are one step back, in milliseconds. */
 const ONE_STEP = 700;
 
 /**
@@ -15,15 +15,17 @@ const ONE_STEP = 700;
 export function useView() {
   const [params, setParams] = useSearchParams();
   const units = useMemo(() => readUnits(params), [params]);
-  const shownAt = useRef(0);
-  const onShow = useSteady((next: Shown) => {
-    // The notches of a wheel are one step together.
-    const replace = Date.now() - shownAt.current < ONE_STEP;
-    shownAt.current = Date.now();
+  const zoomedAt = useRef(0);
+  const put = (next: Shown, replace: boolean) =>
     // At once: by itself the router waits for a quiet moment.
     setParams((old) => writeShown(old, next), { replace, preventScrollReset: true, flushSync: true });
+  const onShow = useSteady((next: Shown) => put(next, false));
+  const onZoom = useSteady((fixed: Span) => {
+    // The notches of a wheel are one step together.
+    const isSame = Date.now() - zoomedAt.current < ONE_STEP;
+    zoomedAt.current = Date.now();
+    put({ fixed }, isSame);
   });
-  const onZoom = useSteady((fixed: Span) => onShow({ fixed }));
   const onUnit = useSteady((own: string, other: string) =>
     setParams((old) => writeUnit(old, own, other), { replace: true, preventScrollReset: true }),
   );

@@ -211,7 +211,7 @@ export function HistoryView({ signals, view, beside }: Props) {
             signals={waveforms}
             span={span}
             zone={zone}
-            onZoom={onZoom}
+            onZoom={(fixed) => onShow({ fixed })}
             onClose={() => setBursts(false)}
           />
         ) : (
