@@ -10,7 +10,8 @@ import type { Doubts } from './useDoubts';
 import type { EarlierHistory } from './useEarlier';
 import type { History } from './useHistory';
 
-interface Shown {
+/** What a chart shows, and how. */
+export interface Shown {
   signals: Drawn[];
   panes: Arrangement;
   history: Pick<History, 'span' | 'sets'>;

@@ -2,7 +2,8 @@
 
 use crate::reading::Page;
 use crate::{Order, Store, StoreError};
-use lantern_core::series::{Burst, BurstFold, Stay, StayFold, StayOf};
+use lantern_core::figures::{Burst, BurstFold};
+use lantern_core::series::{Stay, StayFold, StayOf};
 
 /// Readings that one question looks at.
 const MOST_READINGS: usize = 20_000_000;

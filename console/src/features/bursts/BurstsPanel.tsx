@@ -29,7 +29,7 @@ interface Props {
 }
 
 /** The bursts of a waveform with their extremes; each can be looked at, and stepped to from the one before. */
-export function BurstsPanel({ signals, span, zone, onZoom, onClose }: Props) {
+export default function BurstsPanel({ signals, span, zone, onZoom, onClose }: Props) {
   const site = useSite();
   const heading = useId();
   const [key, setKey] = useState('');

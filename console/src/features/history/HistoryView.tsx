@@ -3,13 +3,11 @@ import Button from '@mui/material/Button';
 import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
-import { useCallback, useRef, useState, type ReactNode } from 'react';
+import { lazy, Suspense, useCallback, useRef, useState, type ReactNode } from 'react';
 import { marks as marksOf, type Span } from '../../api/pastQueries';
 import type { Mark } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
-import { TakeAwayDialog } from '../export/TakeAwayDialog';
 import { saveFile } from '../../format/saveFile';
-import { ListenDialog } from '../listen/ListenDialog';
 import { draftOf, NoteDialog, type NoteDraft, type Topic } from '../notes/NoteDialog';
 import { OriginPanel, type Picked } from '../origin/OriginPanel';
 import { isCrowded } from '../../chart/arrange';
@@ -18,7 +16,6 @@ import { ChartTable } from '../../chart/ChartTable';
 import { ChartTools } from '../../chart/ChartTools';
 import { fullName, keyOf, type Drawn } from '../../chart/drawn';
 import { MarksLane } from '../../chart/MarksLane';
-import { picturesOf } from '../../chart/picturesOf';
 import { pictureOf } from '../../chart/savePicture';
 import { SpanRuler } from '../../chart/SpanRuler';
 import { SpanControls } from '../../chart/SpanControls';
@@ -33,10 +30,14 @@ import type { useView } from '../../chart/useView';
 import { isDrawn } from '../../format/number';
 import { dateTime } from '../../format/time';
 import { BESIDE_HEAD, BesideView, DifferenceTable } from './BesideView';
-import { BurstsPanel } from '../bursts/BurstsPanel';
 import { useBackdrop } from './useBackdrop';
 import { useGreys, useWaveforms } from './useGreys';
 import { TextLanes } from '../../chart/TextLanes';
+
+// What is opened now and then is loaded then.
+const TakeAwayChart = lazy(() => import('./TakeAwayChart'));
+const ListenDialog = lazy(() => import('../listen/ListenDialog'));
+const BurstsPanel = lazy(() => import('../bursts/BurstsPanel'));
 
 interface Props {
   signals: Drawn[];
@@ -207,13 +208,15 @@ export function HistoryView({ signals, view, beside }: Props) {
             onClose={() => setPicked(undefined)}
           />
         ) : isBursts ? (
-          <BurstsPanel
-            signals={waveforms}
-            span={span}
-            zone={zone}
-            onZoom={(fixed) => onShow({ fixed })}
-            onClose={() => setBursts(false)}
-          />
+          <Suspense>
+            <BurstsPanel
+              signals={waveforms}
+              span={span}
+              zone={zone}
+              onZoom={(fixed) => onShow({ fixed })}
+              onClose={() => setBursts(false)}
+            />
+          </Suspense>
         ) : (
           beside?.(history)
         )}
@@ -225,36 +228,27 @@ export function HistoryView({ signals, view, beside }: Props) {
       <Button size="small" onClick={() => setHeard(true)} disabled={lines.length === 0} sx={{ mb: 1, ml: 1 }}>
         Listen
       </Button>
-      {isHeard && (
-        <ListenDialog
-          signals={lines}
-          sets={history.sets}
-          span={span}
-          zone={zone}
-          onClose={() => setHeard(false)}
-        />
-      )}
       {isTable && <ChartTable signals={lines} sets={history.sets} span={span} zone={zone} />}
-      {taken && (
-        <TakeAwayDialog
-          site={site.code}
-          zone={zone}
-          signals={signals}
-          span={taken}
-          onPicture={() => void savePicture()}
-          panes={picturesOf({
-            signals: lines,
-            panes: look.panes,
-            history,
-            earlier,
-            backdrop,
-            doubts,
-            greys,
-            zone,
-          })}
-          onClose={() => setTaken(undefined)}
-        />
-      )}
+      <Suspense>
+        {taken && (
+          <TakeAwayChart
+            signals={signals}
+            shown={{ signals: lines, panes: look.panes, history, earlier, backdrop, doubts, greys, zone }}
+            span={taken}
+            onPicture={() => void savePicture()}
+            onClose={() => setTaken(undefined)}
+          />
+        )}
+        {isHeard && (
+          <ListenDialog
+            signals={lines}
+            sets={history.sets}
+            span={span}
+            zone={zone}
+            onClose={() => setHeard(false)}
+          />
+        )}
+      </Suspense>
       {draft && (
         <NoteDialog
           site={site.code}

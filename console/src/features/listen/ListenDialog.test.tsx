@@ -2,7 +2,7 @@ import { screen, waitFor } from '@testing-library/react';
 import { afterEach, beforeEach, expect, test, vi } from 'vitest';
 import { choose, isDisabled, press, show } from '../../testing-dom';
 import { aSignal } from '../../testing';
-import { ListenDialog } from './ListenDialog';
+import ListenDialog from './ListenDialog';
 
 const FROM = Date.parse('2026-05-01T08:00:00Z');
 const SPAN = { from: FROM, to: FROM + 100_000 };

@@ -28,7 +28,7 @@ interface Props {
 const PACES = [4, 8, 15, 30];
 
 /** A signal's course as sound: the higher the value, the higher the tone; its extremes are said. */
-export function ListenDialog({ signals, sets, span, zone, onClose }: Props) {
+export default function ListenDialog({ signals, sets, span, zone, onClose }: Props) {
   const heading = useId();
   const [key, setKey] = useState(signals[0] ? keyOf(signals[0]) : '');
   const [seconds, setSeconds] = useState(8);

@@ -6,12 +6,14 @@
 //! from that. Where only summaries are left of the readings, the figures that need single
 //! readings are missing, and [`Figures::is_whole`] says so.
 
+mod bursts;
 mod fold;
 mod integral;
 mod quantiles;
 #[cfg(test)]
 mod tests;
 
+pub use bursts::{Burst, BurstFold};
 pub use fold::FigureFold;
 pub use integral::{Integral, integral_of};
 

@@ -8,7 +8,6 @@
 mod bits;
 mod bucket;
 mod buckets;
-mod bursts;
 mod digest;
 mod error;
 mod floats;
@@ -26,7 +25,6 @@ mod values;
 
 pub use bucket::{MAX_BUCKETS, bucket_width};
 pub use buckets::{Buckets, CalendarUnit};
-pub use bursts::{Burst, BurstFold};
 pub use digest::{Digest, SealedDigest, SealedTier, Tier};
 pub use error::SegmentError;
 pub use fold::{Bucket, Fold};

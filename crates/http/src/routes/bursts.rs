@@ -5,8 +5,8 @@ use super::query::{self, Wanted};
 use crate::auth::Access;
 use crate::found;
 use lantern_api::{Burst, Extreme, Page, Stay};
-use lantern_core::Moment;
 use lantern_core::series::{self, StayOf};
+use lantern_core::{Moment, figures};
 use lantern_engine::{Engine, Problem};
 use lantern_store::Order;
 use rocket::serde::json::Json;
@@ -58,11 +58,8 @@ async fn bursts(
     Ok(Json(Page { items: bursts.iter().map(|burst| burst_of(burst, &wanted)).collect(), next }))
 }
 
-fn burst_of(burst: &series::Burst, wanted: &Wanted) -> Burst {
-    let extreme = |extreme: lantern_core::figures::Extreme| Extreme {
-        value: wanted.number(extreme.value),
-        at: extreme.at.map(time),
-    };
+fn burst_of(burst: &figures::Burst, wanted: &Wanted) -> Burst {
+    let extreme = |extreme: figures::Extreme| Extreme { value: wanted.number(extreme.value), at: extreme.at.map(time) };
     Burst {
         from: time(burst.first),
         to: time(burst.last),

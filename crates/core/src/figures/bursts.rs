@@ -1,7 +1,7 @@
 //! Bursts: samples that lie close together, with silence around them.
 
-use super::Run;
-use crate::figures::Extreme;
+use super::Extreme;
+use crate::series::Run;
 
 /// Samples that follow each other closely. Times are in microseconds since 1970.
 #[derive(Debug, Clone, Copy, PartialEq)]
