@@ -3,6 +3,8 @@
 
 /// Backup, check and restore.
 mod backup;
+/// Bursts of a waveform, and how long values stayed.
+mod bursts;
 /// Series against a model, and against crashes.
 /// Sums of many segments at once.
 mod rollups;
