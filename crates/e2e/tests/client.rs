@@ -187,3 +187,46 @@ async fn completions_and_help_are_there() {
     assert!(help.contains("Examples:") && help.contains("Exit codes: 0 done, 1 failed, 2 wrong usage"), "{help}");
     assert!(client.ok(&["device", "add", "--help"]).contains("--signal level:m"));
 }
+
+/// A waveform is listed burst by burst, a view is kept and drawn, and hours are written for a spreadsheet.
+#[tokio::test]
+async fn bursts_views_and_stretches_in_the_terminal() {
+    let service = Service::start().await;
+    let key = service.device("viaduct", &["strain"]).await;
+    for (hour, height) in [(8, 5.0), (9, 7.5)] {
+        let samples: Vec<f64> = (0..100).map(|i| if i == 40 { height } else { 1.0 }).collect();
+        let body = json!({"at": format!("2026-05-01T{hour:02}:00:00Z"), "every": 0.01, "strain": samples});
+        assert_eq!(service.deliver(&key, body.to_string()).await.status, 200);
+    }
+    let client = Client::logged_in(&service);
+    let day = ["--from", "2026-05-01", "--to", "2026-05-02"];
+    let told = client.ok(&[&["bursts", "viaduct/strain"], &day[..]].concat());
+    let lines: Vec<&str> = told.lines().collect();
+    assert_eq!(lines.len(), 3, "{told}");
+    // Half past the first second the tallest sample came, at the clocks of the site.
+    assert!(lines[1].starts_with("2026-05-01 09:00:00") && lines[1].contains("09:00:00.400"), "{told}");
+    assert!(lines[2].contains("7.5") && lines[2].contains("100"), "{told}");
+    let newest = client.json(&[&["bursts", "viaduct/strain", "--newest", "--limit", "1"], &day[..]].concat());
+    assert_eq!(newest["items"][0]["max"]["value"], 7.5);
+    assert!(newest["next"].is_string());
+    let one = client.json(&[&["bursts", "viaduct/strain", "--gap", "2h"], &day[..]].concat());
+    assert_eq!(one["items"].as_array().unwrap().len(), 1);
+
+    assert_eq!(client.ok(&["view", "list"]), "No views are kept. See `lantern view keep --help`.\n");
+    client.ok(&["view", "keep", "Trains & all", "viaduct/strain", "--span", "1w"]);
+    let list = client.ok(&["view", "list"]);
+    assert!(list.contains("Trains & all") && list.contains("viaduct/strain"), "{list}");
+    let drawn = client.ok(&[&["chart", "--view", "Trains & all"], &day[..]].concat());
+    assert!(drawn.contains("viaduct/strain"), "{drawn}");
+    assert!(client.fails(&["chart", "--view", "Nothing"]).1.contains("no view"));
+    client.ok(&["view", "remove", "Trains & all"]);
+    assert_eq!(client.json(&["view", "list"]).as_array().map(Vec::len), Some(0));
+
+    let hours = ["export", "viaduct/strain", "--by", "hour", "--figures", "max,count", "--spreadsheet"];
+    let csv = client.ok(&[&hours[..], &day[..]].concat());
+    let expected = "time (Europe/London),viaduct/strain.max,viaduct/strain.count\r\n\
+                    2026-05-01 09:00:00,5,100\r\n2026-05-01 10:00:00,7.5,100\r\n";
+    assert_eq!(csv, expected);
+    let (code, _) = client.fails(&["export", "--by", "hour", "--every", "10m"]);
+    assert_eq!(code, 2, "two ways to say one thing");
+}
