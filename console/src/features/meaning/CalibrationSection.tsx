@@ -11,6 +11,7 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { added, withUnit, worked } from '../../format/number';
 import { mono } from '../../theme/theme';
+import { handPairs } from './handPairs';
 import { parsePairs } from './pairs';
 
 interface Props {
@@ -36,6 +37,12 @@ export function CalibrationSection({ device, signal, symbol }: Props) {
     work.reset();
     save.reset();
   };
+  const take = useMutation({
+    mutationFn: () => handPairs(path),
+    onSuccess: (found) => {
+      if (found.length > 0) change(found.map(({ said, right }) => `${said} ${right}`).join('\n'));
+    },
+  });
   const line = work.data?.line;
   return (
     <>
@@ -61,6 +68,15 @@ export function CalibrationSection({ device, signal, symbol }: Props) {
           sx={{ width: 280 }}
         />
         <Box sx={{ flex: 1, minWidth: 260 }}>
+          <Button loading={take.isPending} onClick={() => take.mutate()} sx={{ height: 40, mr: 1 }}>
+            Take readings by hand
+          </Button>
+          {take.data?.length === 0 && (
+            <Typography sx={{ my: 1 }}>
+              No reading by hand of the last year has one of the sensor within a quarter of an hour.
+            </Typography>
+          )}
+          {take.error && <ProblemAlert error={take.error} />}
           <Button
             variant="outlined"
             disabled={pairs.length < 2 || wrong !== undefined}
