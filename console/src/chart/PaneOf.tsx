@@ -5,7 +5,7 @@ import { useMemo } from 'react';
 import type { Span } from '../api/pastQueries';
 import { unitChoices } from '../format/otherUnits';
 import { keyOf, type Drawn } from './drawn';
-import { ownOf, rangesOf, setsOf, storyOf, type Line } from './lines';
+import { behindOf, ownOf, rangesOf, setsOf, storyOf, type Line } from './lines';
 import type { Pieces } from './liveSummary';
 import { Pane } from './Pane';
 import type { Backdrop } from './paneDraw';
@@ -57,13 +57,7 @@ export function PaneOf({
     [own, lines],
   );
   const behind = useMemo(
-    () => ({
-      ...backdrop,
-      doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []),
-      greys: lines.flatMap(({ signal, under }) =>
-        under === undefined ? (greys.get(keyOf(signal)) ?? []) : [],
-      ),
-    }),
+    () => ({ ...backdrop, ...behindOf(lines, doubts, greys) }),
     [backdrop, doubts, greys, lines],
   );
   const ranges = useMemo(() => alongside && rangesOf(lines, [sets, alongside]), [lines, sets, alongside]);

@@ -1,7 +1,9 @@
 import type { Drawn } from './drawn';
 import { fullName, keyOf, shortNames } from './drawn';
 import type { PaneSignals } from './arrange';
+import type { Span } from '../api/pastQueries';
 import type { Pieces } from './liveSummary';
+import type { Doubts } from './useDoubts';
 import type { Ranges } from './paneOptions';
 import { roomFor } from './picture';
 import { axisTitle, story } from './series';
@@ -67,6 +69,12 @@ export function rangesOf(lines: Line[], times: Sets[]): Ranges {
     );
   return { left: of('left'), right: of('right') };
 }
+
+/** What of some signals, by `device/signal`, belongs to the lines of a pane: doubts line by line, greys of all. */
+export const behindOf = (lines: Line[], doubts: Doubts, greys: Map<string, Span[]>) => ({
+  doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []),
+  greys: ownOf(lines).flatMap(({ signal }) => greys.get(keyOf(signal)) ?? []),
+});
 
 /** Those of the time itself. */
 export const ownOf = (lines: Line[]): Line[] => lines.filter(({ under }) => under === undefined);

@@ -11,11 +11,14 @@ function plot(data: (number | null | undefined)[][], cursor: Partial<uPlot.Curso
     (name: string) =>
     (...args: unknown[]) =>
       drawn.push([name, ...args]);
-  const ctx = new Proxy({}, {
-    get: (_, name: string) =>
-      name === 'measureText' ? (text: string) => ({ width: text.length * 8 }) : keep(name),
-    set: () => true,
-  });
+  const ctx = new Proxy(
+    {},
+    {
+      get: (_, name: string) =>
+        name === 'measureText' ? (text: string) => ({ width: text.length * 8 }) : keep(name),
+      set: () => true,
+    },
+  );
   const u = {
     ctx,
     data,

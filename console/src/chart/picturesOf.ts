@@ -1,8 +1,8 @@
 import type { Span } from '../api/pastQueries';
 import { arrange, type Arrangement } from './arrange';
 import type { PictureOfPane } from './ChartPicture';
-import { keyOf, type Drawn } from './drawn';
-import { linesOf, setsOf, storyOf, titleOf } from './lines';
+import type { Drawn } from './drawn';
+import { behindOf, linesOf, setsOf, storyOf, titleOf } from './lines';
 import type { Backdrop } from './paneDraw';
 import { panePicture } from './panePicture';
 import { columns } from './series';
@@ -41,13 +41,7 @@ export function picturesOf({
       own,
       lines.map(({ signal }) => signal.interval_s),
     );
-    const behind = {
-      nights: backdrop.nights,
-      greys: lines.flatMap(({ signal, under }) =>
-        under === undefined ? (greys.get(keyOf(signal)) ?? []) : [],
-      ),
-      doubts: lines.map(({ signal }) => doubts.of.get(keyOf(signal)) ?? []),
-    };
+    const behind = { nights: backdrop.nights, ...behindOf(lines, doubts, greys) };
     return {
       title: titleOf(lines),
       story: storyOf(lines, own, zone, span.to),

@@ -1,16 +1,15 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import ButtonBase from '@mui/material/ButtonBase';
-import MenuItem from '@mui/material/MenuItem';
 import Paper from '@mui/material/Paper';
 import Stack from '@mui/material/Stack';
-import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useId, useRef, useState } from 'react';
 import { bursts, type Span } from '../../api/pastQueries';
 import type { Burst, Extreme } from '../../api/schema';
-import { fullName, keyOf, type Drawn } from '../../chart/drawn';
+import { keyOf, type Drawn } from '../../chart/drawn';
+import { SignalChoice } from '../../chart/SignalChoice';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { fixed, grouped, withUnit } from '../../format/number';
@@ -43,22 +42,7 @@ export default function BurstsPanel({ signals, span, zone, onZoom, onClose }: Pr
       <Typography id={heading} variant="h2" gutterBottom>
         Bursts
       </Typography>
-      {signals.length > 1 && (
-        <TextField
-          select
-          fullWidth
-          label="Signal"
-          value={keyOf(signal)}
-          onChange={(event) => setKey(event.target.value)}
-          sx={{ my: 1 }}
-        >
-          {signals.map((one) => (
-            <MenuItem key={keyOf(one)} value={keyOf(one)}>
-              {fullName(one)}
-            </MenuItem>
-          ))}
-        </TextField>
-      )}
+      {signals.length > 1 && <SignalChoice signals={signals} value={keyOf(signal)} onChange={setKey} />}
       <Steps site={site.code} signal={signal} span={span} onZoom={onZoom} />
       <List site={site.code} signal={signal} listed={listed} span={span} zone={zone} onZoom={onZoom} />
       <Box sx={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center', mt: 1 }}>

@@ -9,7 +9,8 @@ import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useId, useState } from 'react';
 import type { Span } from '../../api/pastQueries';
-import { fullName, keyOf, type Drawn } from '../../chart/drawn';
+import { keyOf, type Drawn } from '../../chart/drawn';
+import { SignalChoice } from '../../chart/SignalChoice';
 import type { Pieces } from '../../chart/liveSummary';
 import { story } from '../../chart/series';
 import { fixed, withUnit } from '../../format/number';
@@ -41,13 +42,7 @@ export default function ListenDialog({ signals, sets, span, zone, onClose }: Pro
       <DialogTitle id={heading}>Listen to a signal</DialogTitle>
       <DialogContent>
         <Stack spacing={2} sx={{ pt: 1 }}>
-          <TextField select label="Signal" value={key} onChange={(event) => setKey(event.target.value)}>
-            {signals.map((one) => (
-              <MenuItem key={keyOf(one)} value={keyOf(one)}>
-                {fullName(one)}
-              </MenuItem>
-            ))}
-          </TextField>
+          <SignalChoice signals={signals} value={key} onChange={setKey} />
           <TextField
             select
             label="The time shown in"

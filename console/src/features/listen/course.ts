@@ -1,5 +1,6 @@
 import type { Span } from '../../api/pastQueries';
 import type { Piece, Pieces } from '../../chart/liveSummary';
+import { usualStep } from '../../chart/series';
 
 /** Two octaves, which everyone tells apart: the least value sounds as the low A, the greatest as the high one. */
 const LOW_HZ = 220;
@@ -34,8 +35,8 @@ export function courseOf(set: Pieces, span: Span, seconds: number): { tones: Ton
     ((Math.min(Math.max(ms, span.from), span.to) - span.from) / (span.to - span.from)) * seconds;
   const means = pieces.map(({ mean }) => mean);
   const [low, high] = [Math.min(...means), Math.max(...means)];
-  const steps = pieces.slice(1).map(({ start_ms }, i) => start_ms - (pieces[i]?.start_ms ?? 0));
-  const usual = steps.toSorted((a, b) => a - b)[Math.floor(steps.length / 2)] ?? set.width_s * 1000;
+  const step = usualStep({ ...set, pieces });
+  const usual = Number.isFinite(step) ? step : set.width_s * 1000;
   const tones = pieces.flatMap((piece, i): Tone[] => {
     const tone = { at: when(piece.start_ms), hz: pitch(piece.mean, low, high) };
     const next = pieces[i + 1];

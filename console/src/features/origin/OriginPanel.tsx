@@ -1,15 +1,14 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Link from '@mui/material/Link';
-import MenuItem from '@mui/material/MenuItem';
 import Paper from '@mui/material/Paper';
-import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useId } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { origin } from '../../api/pastQueries';
-import { fullName, keyOf, type Drawn } from '../../chart/drawn';
+import { keyOf, type Drawn } from '../../chart/drawn';
+import { SignalChoice } from '../../chart/SignalChoice';
 import { LocalTime } from '../../components/LocalTime';
 import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
@@ -42,20 +41,7 @@ export function OriginPanel({ picked, signals, zone, onPick, onClose }: Props) {
       <Typography id={heading} variant="h2" gutterBottom>
         Where this value comes from
       </Typography>
-      <TextField
-        select
-        fullWidth
-        label="Signal"
-        value={picked.key}
-        onChange={(event) => onPick({ ...picked, key: event.target.value })}
-        sx={{ my: 1 }}
-      >
-        {signals.map((one) => (
-          <MenuItem key={keyOf(one)} value={keyOf(one)}>
-            {fullName(one)}
-          </MenuItem>
-        ))}
-      </TextField>
+      <SignalChoice signals={signals} value={picked.key} onChange={(key) => onPick({ ...picked, key })} />
       <LocalTime
         label="The reading at, or before"
         at={picked.at}
