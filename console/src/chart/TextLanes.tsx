@@ -44,7 +44,9 @@ export function TextLanes({ signals, stays, span, zone, isNamed, hasRight }: Pro
             <Box sx={{ ml: `${frame.left}px`, mr: `${frame.right}px`, height: HEIGHT }}>
               <Lane spans={spans} span={span} zone={zone} width={room} label={sentence(signal, spans)} />
             </Box>
-            <Typography data-story>{sentence(signal, spans)}</Typography>
+            <Typography data-story sx={{ overflowWrap: 'anywhere' }}>
+              {sentence(signal, spans)}
+            </Typography>
             {stays.cut.has(key) && (
               <Typography variant="body2" color="text.secondary">
                 It changed too often for all of this time to be shown. Choose a shorter one.
@@ -96,13 +98,16 @@ function Lane({ spans, span, zone, width, label }: LaneProps) {
 /** Texts that are told apart in a sentence. */
 const MOST = 4;
 
+/** As much of a text as a sentence bears. */
+const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 39)}…` : text);
+
 /** Which texts held for how much of the time, in a sentence. */
 function sentence(signal: Drawn, spans: TextSpan[]): string {
   const told = shares(spans);
   if (told.length === 0) return `${fullName(signal)}: no readings in this time.`;
   const [only] = told;
-  if (only && told.length === 1) return `${fullName(signal)}: “${only.text}” all the time.`;
-  const parts = told.slice(0, MOST).map(({ text, share }) => `“${text}” ${fixed(share * 100, 0)} %`);
+  if (only && told.length === 1) return `${fullName(signal)}: “${short(only.text)}” all the time.`;
+  const parts = told.slice(0, MOST).map(({ text, share }) => `“${short(text)}” ${fixed(share * 100, 0)} %`);
   const more = told.length > MOST ? `, and ${told.length - MOST} others` : '';
   return `${fullName(signal)}: ${parts.join(', ')}${more} of the time.`;
 }
