@@ -1,6 +1,7 @@
 import type { Layer, Place, Tone } from './picture';
 import type { Columns } from './series';
 
+type Of<K> = Extract<Layer, { kind: K }>;
 type MaybeNumber = number | null | undefined;
 
 /** What of a column is drawn at each time: `undefined` where the line runs on, `null` where it is broken. */
@@ -12,7 +13,7 @@ function drawn<T>(times: number[], make: (i: number) => T | null | undefined): (
 }
 
 /** The band from least to most of a signal of some columns, and its line through the means. */
-export function bandOf(columns: Columns, which: number, tone: Tone, name = ''): [Layer, Layer] {
+export function bandOf(columns: Columns, which: number, tone: Tone, name = ''): [Of<'band'>, Of<'line'>] {
   const [mins, maxs, means] = [
     columns.mins[which] ?? [],
     columns.maxs[which] ?? [],

@@ -40,8 +40,8 @@ function layersOf(
 ): Layer[] {
   const [band, line] = bandOf(columns, which, tone, under === undefined ? name : '');
   const on = side === 'right' ? { side } : {};
-  if (under !== undefined) return [{ ...line, look: 'dotted', ...on } as Layer];
-  if (isFlag && line.kind === 'line') return [{ ...line, places: stepped(line.places), ...on }];
+  if (under !== undefined) return [{ ...line, look: 'dotted', ...on }];
+  if (isFlag) return [{ ...line, places: stepped(line.places), ...on }];
   return [
     { ...band, ...on },
     { ...line, ...on },

@@ -9,6 +9,7 @@ import type { Pieces } from './liveSummary';
 import { lengthOf, spanUpTo, type Shown } from './spans';
 import { serviceNow } from '../format/clock';
 import { useAskAgain } from './useAskAgain';
+import { MOST_LAG } from './useMoving';
 
 /** A time up to now that is no longer than this, in milliseconds, moves on all the time. */
 const MOVING = 60_000;
@@ -29,7 +30,7 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
   const length = shown.fixed ? shown.fixed.to - shown.fixed.from : lengthOf(shown.id);
   useEffect(() => history.setPace(paceOf(length)), [history, length]);
   const [now, setNow] = useState(() => serviceNow());
-  const asked = shown.fixed ?? { last: lengthOf(shown.id) };
+  const asked = shown.fixed ?? { last: length };
   const results = useQueries({
     queries: signals.map((signal) => ({
       ...summary(site, signal.device, signal.signal, asked, BUCKETS, signal.asked),
@@ -41,7 +42,7 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
     signals.forEach((signal, i) => history.know(keyOf(signal), results[i]?.data, isLive));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `answers` changes whenever `results` do
   }, [history, signals, answers, isLive]);
-  useClock(shown.fixed === undefined ? lengthOf(shown.id) : undefined, setNow);
+  useClock(shown.fixed === undefined ? length : undefined, setNow);
   const asIts = useMemo(() => new Map(signals.map((signal) => [keyOf(signal), signal.asked])), [signals]);
   const askAgain = useAskAgain('summary', site);
   const onReadings = useCallback(
@@ -60,8 +61,9 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
   );
   useLiveReadings(onReadings);
   const span: Span = shown.fixed ?? spanUpTo(shown.id, Math.max(now, history.toldAt()));
-  const moving = shown.fixed === undefined && lengthOf(shown.id) <= MOVING ? lengthOf(shown.id) : undefined;
-  const from = span.from - (moving === undefined ? 0 : LAG);
+  const moving = shown.fixed === undefined && length <= MOVING ? length : undefined;
+  // A moving window lags behind what comes.
+  const from = span.from - (moving === undefined ? 0 : MOST_LAG * 1_000);
   const sets = useMemo(
     () =>
       new Map<string, Pieces | undefined>(
@@ -86,9 +88,6 @@ export function useHistory(site: string, signals: Drawn[], shown: Shown) {
     isPending: results.some((result) => result.isPending),
   };
 }
-
-/** So much more than is shown is kept of a moving window, in milliseconds: it lags behind what comes. */
-const LAG = 5_000;
 
 /** How often a chart of such a length is drawn at most: there is no more to see than a bucket's worth, in milliseconds. */
 const paceOf = (length: number): number => Math.min(1_000, Math.max(100, length / BUCKETS / 2));

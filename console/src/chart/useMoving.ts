@@ -6,7 +6,7 @@ import { useSteady } from './useSteady';
 /** How old the newest value was at most just before the next came, of so many. */
 const REMEMBERED = 8;
 /** A window lags behind the clock by no more than this, in seconds. */
-const MOST_LAG = 5;
+export const MOST_LAG = 5;
 /** A plot that moves has room for so much time after its end, in seconds. */
 export const AHEAD = 2;
 

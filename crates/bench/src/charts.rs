@@ -1,5 +1,6 @@
 //! Charts in a browser: a year, zooming, and what comes live.
 
+use crate::page::{logged_in, watched};
 use crate::service::Service;
 use crate::{Entry, median};
 use anyhow::{Context, Result, ensure};
@@ -7,7 +8,7 @@ use jiff::Timestamp;
 use lantern_e2e::{Browser, Locator};
 use std::fmt::Write;
 use std::path::Path;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 /// Signals of the device; the first has a year behind it.
 const SIGNALS: usize = 5;
@@ -53,11 +54,7 @@ fn wheel(turn: i32) -> String {
 pub(crate) async fn measure(name: &'static str, rounds: u8) -> Result<Entry> {
     let dir = tempfile::tempdir()?;
     let service = start(dir.path(), matches!(name, "console-chart-year" | "console-zoom")).await?;
-    let browser = Browser::start(1_280, 800, false).await;
-    browser.open(&format!("{}/log-in?back=/sites/bench/charts", service.url)).await;
-    browser.fill("Name", "bench").await;
-    browser.fill("Password", "bench bench bench").await;
-    browser.press("Log in").await;
+    let browser = logged_in(&service, "/charts").await;
     browser.sees("No signal is chosen yet").await;
     let (figure, unit, limit) = match name {
         "console-chart-year" => (year(&service, &browser, rounds).await?, "ms", 300.0),
@@ -126,18 +123,19 @@ async fn zoom(service: &Service, browser: &Browser, rounds: u8) -> Result<f64> {
 async fn live(service: &Service, browser: &Browser, rounds: u8) -> Result<f64> {
     open(service, browser, SIGNALS, "10m").await?;
     let mut sent = 0_usize;
-    watched(browser, rounds, Duration::from_secs(1) / EVENTS_PER_S, async || {
+    let busy = watched(browser, rounds, (Duration::from_secs(1) / EVENTS_PER_S, WATCHED), async || {
         let body: Vec<String> = (0..SIGNALS).map(|signal| format!("\"s{signal}\":{}", (sent + signal) % 90)).collect();
         sent += 1;
         service.send(&service.keys[0], format!("{{{}}}", body.join(","))).await
     })
-    .await
+    .await?;
+    Ok(busy.all)
 }
 
 /// A waveform whose samples of a second come each second.
 async fn waveform(service: &Service, browser: &Browser, rounds: u8) -> Result<f64> {
     open(service, browser, 1, "10s").await?;
-    watched(browser, rounds, Duration::from_secs(1), async || {
+    let busy = watched(browser, rounds, (Duration::from_secs(1), WATCHED), async || {
         let every = 1.0 / SAMPLES as f64;
         let begin = Timestamp::now().as_millisecond() as f64 / 1_000.0 - 1.0;
         let samples: Vec<String> =
@@ -145,29 +143,6 @@ async fn waveform(service: &Service, browser: &Browser, rounds: u8) -> Result<f6
         let body = format!(r#"{{"at":{begin:.3},"every":{every},"s0":[{}]}}"#, samples.join(","));
         service.send(&service.keys[0], body).await
     })
-    .await
-}
-
-/// How much of a core all tasks of the page take while something is sent again and again.
-async fn watched(
-    browser: &Browser,
-    rounds: u8,
-    every: Duration,
-    mut send: impl AsyncFnMut() -> Result<()>,
-) -> Result<f64> {
-    let mut figures = Vec::new();
-    for _ in 0..rounds {
-        let before = browser.busy_s().await;
-        let started = Instant::now();
-        let mut tick = tokio::time::interval(every);
-        while started.elapsed() < WATCHED {
-            tick.tick().await;
-            send().await?;
-        }
-        let after = browser.busy_s().await;
-        let of_core = |seconds: f64| 100.0 * seconds / started.elapsed().as_secs_f64();
-        eprintln!("scripts of the page alone: {:.1} % of a core", of_core(after.0 - before.0));
-        figures.push(of_core(after.1 - before.1));
-    }
-    Ok(median(figures))
+    .await?;
+    Ok(busy.all)
 }

@@ -1,5 +1,6 @@
 //! The console in a browser, on a site of a thousand devices.
 
+use crate::page::{logged_in, watched};
 use crate::service::Service;
 use crate::thousand::{self, DEVICES};
 use crate::{Entry, median};
@@ -47,11 +48,7 @@ const LOADED: &str = "
 pub(crate) async fn measure(name: &str, rounds: u8) -> Result<Entry> {
     let dir = tempfile::tempdir()?;
     let service = thousand::start(dir.path()).await?;
-    let browser = Browser::start(1_280, 800, false).await;
-    browser.open(&format!("{}/log-in?back=/sites/bench", service.url)).await;
-    browser.fill("Name", "bench").await;
-    browser.fill("Password", "bench bench bench").await;
-    browser.press("Log in").await;
+    let browser = logged_in(&service, "").await;
     browser.find(Locator::Css("[data-device]")).await;
     let entry = match name {
         "console-live-1000" => live(&service, &browser, rounds).await?,
@@ -64,24 +61,14 @@ pub(crate) async fn measure(name: &str, rounds: u8) -> Result<Entry> {
 
 /// Script time while a reading comes ten times a second.
 async fn live(service: &Service, browser: &Browser, rounds: u8) -> Result<Entry> {
-    let mut figures = Vec::new();
     let mut sent = 0_usize;
-    for _ in 0..rounds {
-        let before = browser.busy_s().await;
-        let started = Instant::now();
-        let mut tick = tokio::time::interval(Duration::from_secs(1) / EVENTS_PER_S);
-        while started.elapsed() < WATCHED {
-            tick.tick().await;
-            let body = format!(r#"{{"s0":{}}}"#, sent % 90);
-            service.send(&service.keys[sent * 7 % DEVICES], body).await?;
-            sent += 1;
-        }
-        let after = browser.busy_s().await;
-        let of_core = |seconds: f64| 100.0 * seconds / started.elapsed().as_secs_f64();
-        eprintln!("all tasks of the page: {:.1} % of a core", of_core(after.1 - before.1));
-        figures.push(of_core(after.0 - before.0));
-    }
-    let figure = median(figures);
+    let busy = watched(browser, rounds, (Duration::from_secs(1) / EVENTS_PER_S, WATCHED), async || {
+        let body = format!(r#"{{"s0":{}}}"#, sent % 90);
+        sent += 1;
+        service.send(&service.keys[(sent - 1) * 7 % DEVICES], body).await
+    })
+    .await?;
+    let figure = busy.scripts;
     Ok(Entry {
         name: "console-live-1000",
         figure,

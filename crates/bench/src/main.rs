@@ -13,6 +13,7 @@ mod meaning;
 mod month;
 mod mqtt;
 mod now;
+mod page;
 mod plain_rows;
 mod reconvert;
 mod service;

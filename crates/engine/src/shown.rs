@@ -159,7 +159,7 @@ pub fn link_counts(counts: LinkCounts) -> api::LinkCounts {
     }
 }
 
-/// A note.
+/// A view of a chart.
 #[must_use]
 pub fn view(view: store::View) -> api::View {
     api::View { name: view.name, query: view.query, kept_by: view.kept_by, kept_at: view.kept_at.to_string() }

@@ -1,6 +1,7 @@
 //! Arrivals: names and devices that nobody has declared.
 
 use crate::signal::{Signal, signal};
+use crate::types::found;
 use crate::{NewSignal, Store, StoreError};
 use lantern_core::fix::FixPart;
 use lantern_core::series::Point;
@@ -127,7 +128,7 @@ impl Store {
             .bind(id.0)
             .execute(&self.write)
             .await?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        found(done.rows_affected())
     }
 
     /// Makes an arrival a signal of its own, readings and all. If the signal gets

@@ -19,8 +19,8 @@ impl Store {
         let mut fold = BurstFold::new(gap);
         let mut seen = 0;
         let mut walk = self.walk(page.span(), page.order, false).await?;
-        // One more that has begun shows that there are more.
-        while fold.ended() <= limit
+        // The last of them has ended where another one has begun.
+        while fold.ended() < limit
             && seen < MOST_READINGS
             && let Some(stretch) = walk.next().await?
         {

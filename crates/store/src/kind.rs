@@ -1,6 +1,6 @@
 //! Kinds and their revisions.
 
-use crate::types::{id_list, moment};
+use crate::types::{found, id_list, moment};
 use crate::{Store, StoreError};
 use lantern_core::{Moment, SiteId};
 use sqlx::sqlite::SqliteRow;
@@ -194,7 +194,7 @@ impl Store {
             .execute(&mut *transaction)
             .await?;
         transaction.commit().await?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        found(done.rows_affected())
     }
 }
 

@@ -1,6 +1,6 @@
 //! Notes: what people write to a time or a span, of a site, a device or a signal.
 
-use crate::types::{id_list, moment};
+use crate::types::{found, id_list, moment};
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, NoteId, SignalId, SiteId};
 use sqlx::Row;
@@ -159,7 +159,7 @@ impl Store {
             .bind(id.0)
             .execute(&self.write)
             .await?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        found(done.rows_affected())
     }
 
     /// A note of a site.

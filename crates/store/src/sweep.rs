@@ -6,6 +6,7 @@
 //! begins when nobody can bring it back any more (`removed.rs`).
 
 use crate::series::segment::Span;
+use crate::types::found;
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, Moment, SignalId, SiteId};
 
@@ -149,8 +150,4 @@ impl Store {
         transaction.commit().await?;
         Ok(false)
     }
-}
-
-pub(crate) fn found(rows: u64) -> Result<(), StoreError> {
-    if rows == 0 { Err(StoreError::NotFound) } else { Ok(()) }
 }

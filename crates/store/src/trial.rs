@@ -1,7 +1,7 @@
 //! Trial: from a device's first contact to its going live.
 
 use crate::series::segment::Span;
-use crate::types::moment;
+use crate::types::{found, moment};
 use crate::{Store, StoreError};
 use lantern_core::{DeviceId, DeviceState, Moment, SignalId};
 use sqlx::Row;
@@ -58,7 +58,7 @@ impl Store {
         .bind(now.as_micros())
         .execute(&self.write)
         .await?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound) } else { Ok(()) }
+        found(done.rows_affected())
     }
 
     /// Begins a soak test of so many seconds, or ends it.

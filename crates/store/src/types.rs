@@ -1,5 +1,6 @@
 //! Column types shared by several tables.
 
+use crate::StoreError;
 use lantern_core::{Moment, Position};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
@@ -48,4 +49,9 @@ pub(crate) fn moment(micros: i64) -> Moment {
 fn epoch() -> Moment {
     #[allow(clippy::expect_used, reason = "zero is inside the range of moments")]
     Moment::from_micros(0).expect("zero is a moment")
+}
+
+/// That something was there to be changed.
+pub(crate) fn found(rows: u64) -> Result<(), StoreError> {
+    if rows == 0 { Err(StoreError::NotFound) } else { Ok(()) }
 }

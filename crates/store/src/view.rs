@@ -1,7 +1,6 @@
 //! Views of charts, kept by name.
 
-use crate::sweep::found;
-use crate::types::moment;
+use crate::types::{found, moment};
 use crate::{Store, StoreError};
 use lantern_core::{Moment, SiteId};
 use sqlx::Row;

@@ -13,6 +13,7 @@ import { views } from '../../api/pastQueries';
 import { part } from '../../api/queries';
 import type { NewView, View } from '../../api/schema';
 import { FormDialog } from '../../components/FormDialog';
+import { RemoveButton } from '../../components/RemoveButton';
 import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 
@@ -119,18 +120,7 @@ function KeepDialog({ site, query, views: kept, shown, onClose }: KeepProps) {
       isPending={keep.isPending}
       error={keep.error ?? remove.error}
       disabled={name.trim() === ''}
-      other={
-        isThere && (
-          <Button
-            color="error"
-            loading={remove.isPending}
-            onClick={() => remove.mutate()}
-            sx={{ mr: 'auto' }}
-          >
-            Remove it
-          </Button>
-        )
-      }
+      other={isThere && <RemoveButton isPending={remove.isPending} onRemove={() => remove.mutate()} />}
     >
       <TextField
         autoFocus

@@ -1,4 +1,3 @@
-import Button from '@mui/material/Button';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
@@ -7,6 +6,7 @@ import { api } from '../../api/client';
 import { part } from '../../api/queries';
 import type { NewNote, Note } from '../../api/schema';
 import { FormDialog } from '../../components/FormDialog';
+import { RemoveButton } from '../../components/RemoveButton';
 import { dateTime, parseLocal } from '../../format/time';
 
 /** Something a note can be about: `tower`, `tower/level`, or nothing for the whole site. */
@@ -96,14 +96,7 @@ export function NoteDialog({ site, zone, topics, draft, onClose }: Props) {
       disabled={text.trim() === '' || begin === undefined || isEndWrong}
       other={
         draft.id !== undefined && (
-          <Button
-            color="error"
-            loading={remove.isPending}
-            onClick={() => remove.mutate()}
-            sx={{ mr: 'auto' }}
-          >
-            Remove it
-          </Button>
+          <RemoveButton isPending={remove.isPending} onRemove={() => remove.mutate()} />
         )
       }
     >

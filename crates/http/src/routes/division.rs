@@ -1,7 +1,6 @@
 //! How a request divides time: into equal widths, or by the calendar.
 
 use super::query;
-use jiff::tz::TimeZone;
 use lantern_api::{BucketUnit, DividedTime};
 use lantern_core::Moment;
 use lantern_core::series::{Buckets, CalendarUnit, MAX_BUCKETS, bucket_width};
@@ -39,8 +38,7 @@ impl Division {
             CalendarUnit::Year => BucketUnit::Year,
         };
         let name = zone.unwrap_or(site_zone);
-        let zone = TimeZone::get(name)
-            .map_err(|_| Problem::invalid("zone", format_args!("`{name}` is not the name of a time zone")))?;
+        let zone = query::zone(name)?;
         let buckets = Buckets::calendar(unit, &zone, from, to).ok_or_else(|| {
             Problem::invalid(
                 "by",

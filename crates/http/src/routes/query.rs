@@ -1,5 +1,6 @@
 //! Query parameters, read so that a bad value is an error and not ignored.
 
+use jiff::tz::TimeZone;
 use lantern_core::series::Point;
 use lantern_core::units::{UnitChange, UnitCode};
 use lantern_core::{Moment, Value};
@@ -44,6 +45,12 @@ pub(super) fn span(from: Option<&str>, to: Option<&str>) -> Result<(Moment, Mome
     } else {
         Err(Problem::invalid("from", "the start of the time must be before its end"))
     }
+}
+
+/// The time zone of a name.
+pub(super) fn zone(name: &str) -> Result<TimeZone, Problem> {
+    let unknown = |_| Problem::invalid("zone", format_args!("`{name}` is not the name of a time zone"));
+    TimeZone::get(name).map_err(unknown)
 }
 
 /// From which end readings are wanted: the earliest first, unless it is said otherwise.

@@ -88,8 +88,7 @@ async fn export<'a>(
     let span = query::span(from, to)?;
     let site = found::site(&engine.store, site).await?;
     let zone_name = zone.unwrap_or(&site.zone);
-    let zone = TimeZone::get(zone_name)
-        .map_err(|_| Problem::invalid("zone", format_args!("`{zone_name}` is not the name of a time zone")))?;
+    let zone = query::zone(zone_name)?;
     let times = match times {
         None | Some("rfc3339") => Written::Rfc3339,
         Some("spreadsheet") => Written::Spreadsheet,
