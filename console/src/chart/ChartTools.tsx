@@ -102,7 +102,7 @@ function EarlierField({
         onChange={(event) => setTyped(event.target.value)}
         onBlur={finish}
         onKeyDown={(event) => event.key === 'Enter' && finish()}
-        sx={{ width: 150 }}
+        sx={{ width: 172 }}
       />
     );
   }
@@ -116,7 +116,7 @@ function EarlierField({
         if (choice === 'other') setTyped('');
         else onChange(EARLIER.find(({ id }) => id === choice)?.id);
       }}
-      sx={{ width: 150 }}
+      sx={{ width: 172 }}
     >
       <MenuItem value="none">Nothing</MenuItem>
       {EARLIER.map(({ id, label }) => (
