@@ -24,6 +24,7 @@
 //!
 //! | module | holds |
 //! |---|---|
+//! | [`access`] | who may do what |
 //! | [`allowance`] | how much a key may send |
 //! | [`attention`] | what of a device needs somebody's attention |
 //! | [`clock_offset`] | how far a sender's clock is off |
@@ -50,8 +51,10 @@
 //! | [`series`] | runs of readings, segments, summaries |
 //! | [`state`] | what a part of the service wants kept, as keyed bytes |
 //! | [`trend`] | direction of change |
+//! | [`trusted_time`] | whether the clock can be believed |
 //! | [`units`] | UCUM codes |
 
+pub mod access;
 pub mod allowance;
 pub mod attention;
 mod cbor;
@@ -89,6 +92,7 @@ pub mod senml;
 pub mod series;
 pub mod state;
 pub mod trend;
+pub mod trusted_time;
 pub mod units;
 mod value;
 pub mod why;

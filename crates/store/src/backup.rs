@@ -2,9 +2,10 @@
 
 use crate::check::{Checked, check};
 use crate::open::{self, DATABASE_FILE};
-use crate::{Cause, OpenError, Store, StoreError};
+use crate::{Cause, OpenError, Store, StoreError, schema};
 use sqlx::sqlite::SqliteConnectOptions;
 use sqlx::{ConnectOptions, Connection, SqliteConnection};
+use std::os::unix::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 /// Why a file was not restored.
@@ -38,6 +39,18 @@ pub enum RestoreError {
         /// The first of them.
         first: String,
     },
+    /// It is of a newer service.
+    #[error(
+        "{file} was written by a newer Key Lantern (schema {found}, this one knows {known}); install that one first"
+    )]
+    Newer {
+        /// The file.
+        file: PathBuf,
+        /// The version of its schema.
+        found: i64,
+        /// The newest version this service knows.
+        known: i64,
+    },
     /// It could not be copied.
     #[error("the backup cannot be copied")]
     Copy(#[from] std::io::Error),
@@ -63,6 +76,14 @@ impl Store {
     /// [`StoreError::Database`] if it cannot be written, [`StoreError::Damaged`] if
     /// what was written is not right.
     pub async fn back_up(&self, file: &Path) -> Result<Checked, StoreError> {
+        // All readings and the hashes of passwords are in it: nobody else's business. SQLite takes an
+        // empty file as it is.
+        std::fs::OpenOptions::new()
+            .write(true)
+            .create_new(true)
+            .mode(0o600)
+            .open(file)
+            .map_err(|error| StoreError::Database(sqlx::Error::Io(error)))?;
         let name = file.to_string_lossy().into_owned();
         sqlx::query("VACUUM INTO ?").bind(name).execute(&self.read).await?;
         let checked = check_file(file, false, |_, _| {}).await?;
@@ -110,6 +131,10 @@ pub async fn restore(
     if !backup.is_file() {
         return Err(not_ours("there is no such file".into()));
     }
+    let found = schema_of(backup).await.map_err(|error| not_ours(error.into()))?;
+    if found > schema::NEWEST {
+        return Err(RestoreError::Newer { file: backup.to_owned(), found, known: schema::NEWEST });
+    }
     let checked = check_file(backup, false, progress).await.map_err(|error| not_ours(error.into()))?;
     if let Some(first) = checked.findings.first() {
         let first = first.what.clone();
@@ -118,9 +143,26 @@ pub async fn restore(
     let fresh = dir.join(format!("{DATABASE_FILE}.restoring"));
     tokio::fs::copy(backup, &fresh).await?;
     tokio::fs::File::open(&fresh).await?.sync_all().await?;
-    let old = if file.exists() { Some(set_old_aside(&file).await?) } else { None };
+    // What SQLite keeps beside a database goes with it, even if the database itself has gone: a fresh one
+    // beside a stale journal would be taken for what the journal is of.
+    let is_anything_there = ["", "-wal", "-shm"].iter().any(|ending| with_ending(&file, ending).exists());
+    let old = if is_anything_there { Some(set_old_aside(&file).await?) } else { None };
     tokio::fs::rename(&fresh, &file).await?;
-    Ok((checked, old))
+    tokio::fs::File::open(dir).await?.sync_all().await?;
+    Ok((checked, old.filter(|old| old.exists())))
+}
+
+/// The version of a database file's schema.
+async fn schema_of(file: &Path) -> Result<i64, sqlx::Error> {
+    let mut connection = connect(file, false).await?;
+    let found = sqlx::query_scalar("SELECT coalesce(max(version), 0) FROM _sqlx_migrations").fetch_one(&mut connection);
+    let found = found.await;
+    let _ = connection.close().await;
+    found
+}
+
+fn with_ending(file: &Path, ending: &str) -> PathBuf {
+    PathBuf::from(format!("{}{ending}", file.display()))
 }
 
 /// Renames a database with what SQLite keeps beside it.
@@ -128,7 +170,7 @@ async fn set_old_aside(file: &Path) -> Result<PathBuf, std::io::Error> {
     let beside = |number: u32, ending: &str| PathBuf::from(format!("{}.before-{number}{ending}", file.display()));
     let number = (1..).find(|number| !beside(*number, "").exists()).unwrap_or(1);
     for ending in ["-wal", "-shm", ""] {
-        let from = PathBuf::from(format!("{}{ending}", file.display()));
+        let from = with_ending(file, ending);
         if from.exists() {
             tokio::fs::rename(from, beside(number, ending)).await?;
         }

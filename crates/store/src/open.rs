@@ -14,6 +14,7 @@ use sqlx::{Connection, SqlitePool, pool::PoolOptions};
 use std::collections::HashMap;
 use std::fs::{DirBuilder, File, TryLockError};
 use std::os::unix::fs::DirBuilderExt;
+use std::os::unix::fs::OpenOptionsExt as _;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -59,8 +60,9 @@ impl Store {
     /// [`OpenError`], with a sentence for the operator.
     pub async fn open_with(dir: &Path, limits: Limits) -> Result<Self, OpenError> {
         let lock = lock(dir)?;
+        sweep_backups(dir);
         let file = dir.join(DATABASE_FILE);
-        let disk = Arc::new(Room::new(limits.reserve));
+        let disk = Arc::new(Room::new(dir, limits.reserve));
         let write = connect(&file, 1, 16_000, &disk).await?;
         migrate(&write, &file).await?;
         let read = connect(&file, READERS, 4_000, &disk).await?;
@@ -84,6 +86,25 @@ impl Store {
         Ok(Self { read, write, recorder, tails, limits, disk, seals: to_recorder, planning, sealer, _lock: lock })
     }
 
+    /// Waits until something that the store cannot do without has ended, and says what.
+    pub async fn ended(&self) -> &'static str {
+        loop {
+            if let Some(what) = self.dead() {
+                return what;
+            }
+            tokio::time::sleep(Duration::from_secs(1)).await;
+        }
+    }
+
+    /// What has ended that the store cannot do without, if something has.
+    #[must_use]
+    pub fn dead(&self) -> Option<&'static str> {
+        if self.recorder.is_finished() {
+            return Some("the recorder");
+        }
+        self.sealer.is_finished().then_some("the sealer")
+    }
+
     /// Writes what is still queued and closes the file.
     pub async fn close(&self) {
         // What is not sealed yet is in the journal.
@@ -97,6 +118,18 @@ impl Store {
 impl Drop for Store {
     fn drop(&mut self) {
         self.sealer.abort();
+    }
+}
+
+/// Removes backups that were being sent when the service was killed.
+fn sweep_backups(dir: &Path) {
+    let is_left = |name: &str| name.starts_with("backup-") && name.ends_with(".sqlite");
+    for entry in std::fs::read_dir(dir).into_iter().flatten().flatten() {
+        if entry.file_name().to_str().is_some_and(is_left)
+            && let Err(error) = std::fs::remove_file(entry.path())
+        {
+            tracing::warn!(%error, file = %entry.path().display(), "a left-over backup could not be removed");
+        }
     }
 }
 
@@ -157,7 +190,30 @@ async fn connect(file: &Path, connections: u32, cache_kib: u32, disk: &Arc<Room>
         .map_err(|cause| OpenError::Database { file: file.to_owned(), cause: cause.into() })
 }
 
+/// Keeps a copy of a database before its schema is changed: `key-lantern.sqlite.schema-12`. One of an
+/// earlier start that did not get further is written anew.
+async fn keep_copy(pool: &SqlitePool, file: &Path) -> Result<(), OpenError> {
+    let failed = |cause: sqlx::Error| OpenError::Database { file: file.to_owned(), cause: cause.into() };
+    let is_ours = "SELECT EXISTS (SELECT 1 FROM sqlite_master WHERE name = '_sqlx_migrations')";
+    if !sqlx::query_scalar::<_, bool>(is_ours).fetch_one(pool).await.map_err(failed)? {
+        return Ok(());
+    }
+    let version = sqlx::query_scalar("SELECT coalesce(max(version), 0) FROM _sqlx_migrations").fetch_one(pool);
+    let version: i64 = version.await.map_err(failed)?;
+    if version == 0 || version >= schema::NEWEST {
+        return Ok(());
+    }
+    let copy = PathBuf::from(format!("{}.schema-{version}", file.display()));
+    let prepared = File::options().create(true).write(true).truncate(true).mode(0o600).open(&copy);
+    prepared.map_err(|error| failed(sqlx::Error::Io(error)))?;
+    let name = copy.to_string_lossy().into_owned();
+    sqlx::query("VACUUM INTO ?").bind(name).execute(pool).await.map_err(failed)?;
+    tracing::info!(copy = %copy.display(), "a copy was kept before the database is brought up to date");
+    Ok(())
+}
+
 async fn migrate(pool: &SqlitePool, file: &Path) -> Result<(), OpenError> {
+    keep_copy(pool, file).await?;
     let known = schema::NEWEST;
     match schema::migrator().run(pool).await {
         Ok(()) => Ok(()),

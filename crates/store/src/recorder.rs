@@ -113,6 +113,12 @@ impl Recorder {
         }
     }
 
+    /// Whether the task has ended, though nobody stopped it.
+    pub(crate) fn is_finished(&self) -> bool {
+        let task = self.task.lock().unwrap_or_else(PoisonError::into_inner);
+        task.as_ref().is_some_and(JoinHandle::is_finished)
+    }
+
     fn queue(&self) -> Result<mpsc::Sender<Job>, RecordError> {
         self.queue.lock().unwrap_or_else(PoisonError::into_inner).clone().ok_or(RecordError::Stopping)
     }

@@ -8,7 +8,7 @@ use sqlx::migrate::{Migration, MigrationType, Migrator};
 use std::borrow::Cow;
 
 /// Version, name and statements of each migration.
-const MIGRATIONS: [(i64, &str, &str); 12] = [
+const MIGRATIONS: [(i64, &str, &str); 13] = [
     (1, "foundation", include_str!("../migrations/0001_foundation.sql")),
     (2, "setting up", include_str!("../migrations/0002_setting_up.sql")),
     (3, "mqtt commands links", include_str!("../migrations/0003_mqtt_commands_links.sql")),
@@ -21,6 +21,7 @@ const MIGRATIONS: [(i64, &str, &str); 12] = [
     (10, "notes", include_str!("../migrations/0010_notes.sql")),
     (11, "traffic", include_str!("../migrations/0011_traffic.sql")),
     (12, "views", include_str!("../migrations/0012_views.sql")),
+    (13, "people", include_str!("../migrations/0013_people.sql")),
 ];
 
 /// The newest version this service knows.
@@ -54,7 +55,7 @@ mod tests {
     #[test]
     fn released_migrations_are_as_they_were() {
         let begins = migrator().iter().map(|one| one.checksum[..4].to_vec()).collect::<Vec<_>>();
-        let released: [[u8; 4]; 12] = [
+        let released: [[u8; 4]; 13] = [
             [0xad, 0x2e, 0x71, 0x3d],
             [0x8b, 0xe5, 0x20, 0x8a],
             [0xc9, 0xc3, 0x05, 0x52],
@@ -67,6 +68,7 @@ mod tests {
             [0xbf, 0xa3, 0x31, 0xbb],
             [0x5f, 0xcc, 0xe1, 0x9d],
             [0xfb, 0x34, 0x9f, 0x4e],
+            [0x09, 0xfc, 0x49, 0x43],
         ];
         assert_eq!(begins, released.map(Vec::from));
     }
@@ -105,5 +107,36 @@ mod tests {
         assert_eq!((arrivals, names), (1, ("breite".to_owned(), None)));
         let position = sqlx::query("UPDATE signal SET value_type = 'position' WHERE id = 3").execute(&pool).await;
         assert_eq!(position.unwrap().rows_affected(), 1);
+    }
+
+    /// People and their log-ins of a database from before there were roles by site.
+    #[tokio::test]
+    async fn people_keep_their_roles_and_log_ins_and_a_copy_is_kept() {
+        let dir = tempfile::tempdir().unwrap();
+        let file = dir.path().join(crate::DATABASE_FILE);
+        let options = sqlx::sqlite::SqliteConnectOptions::new().filename(&file).create_if_missing(true);
+        let pool = sqlx::SqlitePool::connect_with(options).await.unwrap();
+        let before = migrator().iter().filter(|one| one.version < 13).cloned().collect();
+        sqlx::migrate::Migrator::with_migrations(before).run(&pool).await.unwrap();
+        let filled = r"
+            INSERT INTO site (id, code, name, zone, created_at) VALUES (1, 's', 'S', 'UTC', 0), (2, 't', 'T', 'UTC', 0);
+            INSERT INTO person (id, name, password_hash, role, created_at)
+                VALUES (1, 'ann', 'x', 'owner', 0), (2, 'bob', 'y', 'viewer', 0);
+            INSERT INTO session VALUES (x'01', 2, 'token', 0, 9000000000000000);
+        ";
+        sqlx::raw_sql(filled).execute(&pool).await.unwrap();
+        pool.close().await;
+        let store = crate::Store::open(dir.path()).await.unwrap();
+        let ann = store.person_by_name("ann").await.unwrap();
+        let bob = store.person_by_name("bob").await.unwrap();
+        assert!(ann.is_administrator && !bob.is_administrator);
+        let viewer = lantern_core::access::Role::Viewer;
+        let joined = store.joined(bob.id, 10).await.unwrap();
+        assert_eq!(joined.iter().map(|one| (one.site.0, one.role)).collect::<Vec<_>>(), [(1, viewer), (2, viewer)]);
+        let now = lantern_core::Moment::from_micros(1).unwrap();
+        let holder = store.holder(&[1], crate::SessionKind::Token, Some("s"), now).await.unwrap();
+        assert_eq!((holder.person.name.as_str(), holder.role), ("bob", Some(viewer)));
+        store.close().await;
+        assert!(dir.path().join(format!("{}.schema-12", crate::DATABASE_FILE)).metadata().unwrap().len() > 0);
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::types::{moment, optional_word};
 use crate::{Store, StoreError, types};
+use lantern_core::access::Role;
 use lantern_core::{DecimalMark, Moment, Position, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
@@ -63,6 +64,14 @@ fn site(row: &SqliteRow) -> Result<Site, sqlx::Error> {
     })
 }
 
+/// What comes back with a site: what went with it.
+const BROUGHT_BACK: [&str; 3] = [
+    "UPDATE signal SET removed_at = NULL
+     WHERE removed_at = ?2 AND device_id IN (SELECT id FROM device WHERE site_id = ?1)",
+    "UPDATE device SET removed_at = NULL WHERE removed_at = ?2 AND site_id = ?1",
+    "UPDATE site SET removed_at = NULL WHERE removed_at = ?2 AND id = ?1",
+];
+
 impl Store {
     /// Makes a site.
     ///
@@ -86,20 +95,73 @@ impl Store {
         Ok(site(&row)?)
     }
 
-    /// Sites in order of code, after the given one.
+    /// Sites in order of code, after the given one, with the role of a person there: those where they
+    /// have one, or all if no person is given; and of these only one, if that is given.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn sites(&self, after: &str, limit: u32) -> Result<Vec<Site>, StoreError> {
+    pub async fn sites_of(
+        &self,
+        person: Option<i64>,
+        only: Option<SiteId>,
+        after: &str,
+        limit: u32,
+    ) -> Result<Vec<(Site, Option<Role>)>, StoreError> {
         let rows = sqlx::query(
-            "SELECT * FROM site
-             WHERE removed_at IS NULL AND code > ? ORDER BY code LIMIT ?",
+            "SELECT site.*, member.role FROM site
+             LEFT JOIN member ON member.site_id = site.id AND member.person_id = ?1
+             WHERE removed_at IS NULL AND code > ?3 AND (?1 IS NULL OR role IS NOT NULL) AND (?2 IS NULL OR id = ?2)
+             ORDER BY code LIMIT ?4",
         )
+        .bind(person)
+        .bind(only.map(|only| only.0))
         .bind(after)
         .bind(limit)
         .fetch_all(&self.read)
         .await?;
-        Ok(rows.iter().map(site).collect::<Result<_, _>>()?)
+        let with_role = |row: &SqliteRow| Ok((site(row)?, optional_word(row, "role")?));
+        Ok(rows.iter().map(with_role).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// Sites that were removed since a time, the last ones first.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn removed_sites(&self, since: Moment, limit: u32) -> Result<Vec<(Site, Moment)>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT * FROM site
+             WHERE removed_at >= ? ORDER BY removed_at DESC, id DESC LIMIT ?",
+        )
+        .bind(since.as_micros())
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        let with_end = |row: &SqliteRow| Ok((site(row)?, moment(row.try_get("removed_at")?)));
+        Ok(rows.iter().map(with_end).collect::<Result<_, sqlx::Error>>()?)
+    }
+
+    /// Brings the site of a code that was removed last back, with the devices and signals that went with it.
+    ///
+    /// # Errors
+    /// [`StoreError::NotFound`] if none was removed since then, [`StoreError::Taken`] if there is another of
+    /// its code now.
+    pub async fn restore_site(&self, code: &str, since: Moment) -> Result<Site, StoreError> {
+        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
+        let (id, removed_at): (i64, i64) = sqlx::query_as(
+            "SELECT id, removed_at FROM site
+             WHERE code = ? AND removed_at >= ? ORDER BY removed_at DESC LIMIT 1",
+        )
+        .bind(code)
+        .bind(since.as_micros())
+        .fetch_one(&mut *transaction)
+        .await?;
+        for statement in BROUGHT_BACK {
+            sqlx::query(statement).bind(id).bind(removed_at).execute(&mut *transaction).await?;
+        }
+        let row = sqlx::query("SELECT * FROM site AS s WHERE id = ?").bind(id).fetch_one(&mut *transaction).await?;
+        let restored = site(&row)?;
+        transaction.commit().await?;
+        Ok(restored)
     }
 
     /// The site of a code.

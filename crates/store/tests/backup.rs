@@ -133,3 +133,61 @@ async fn a_check_finds_what_is_wrong_and_mends_what_can_be() {
     assert!(store.count_readings(level, 10_000).await.unwrap().count < 500);
     store.close().await;
 }
+
+fn in_dir(dir: &Path, ending: &str) -> std::path::PathBuf {
+    dir.join(format!("{DATABASE_FILE}{ending}"))
+}
+
+#[tokio::test]
+async fn a_stale_journal_is_set_aside_with_the_database_that_has_gone() {
+    let dirs = [(); 3].map(|()| tempfile::tempdir().unwrap());
+    let [from, to, other] = [&dirs[0], &dirs[1], &dirs[2]].map(|dir| dir.path());
+    let (store, level) = filled(from).await;
+    let file = other.join("backup.sqlite");
+    store.back_up(&file).await.unwrap();
+    let mode = std::os::unix::fs::PermissionsExt::mode(&file.metadata().unwrap().permissions());
+    assert_eq!(mode & 0o777, 0o600, "passwords' hashes are in it");
+    // A service was killed here, and somebody took the database away but not its journal.
+    record(&store, level, 500..900).await;
+    std::fs::copy(in_dir(from, "-wal"), in_dir(to, "-wal")).unwrap();
+    assert!(in_dir(to, "-wal").metadata().unwrap().len() > 0);
+    store.close().await;
+    let (_, old) = restore(&file, to, false, |_, _| {}).await.unwrap();
+    assert_eq!(old, None);
+    let restored = Store::open(to).await.unwrap();
+    assert_eq!(restored.count_readings(level, 10_000).await.unwrap().count, 500);
+    restored.close().await;
+    drop(restored);
+    let checked = check_directory(to, false, |_, _| {}).await.unwrap();
+    assert_eq!(checked.found, 0, "{checked:?}");
+}
+
+#[tokio::test]
+async fn a_backup_of_a_newer_service_is_refused_before_anything_is_replaced() {
+    let dirs = [(); 3].map(|()| tempfile::tempdir().unwrap());
+    let [from, to, other] = [&dirs[0], &dirs[1], &dirs[2]].map(|dir| dir.path());
+    let (store, _) = filled(from).await;
+    store.close().await;
+    drop(store);
+    run(from, "INSERT INTO _sqlx_migrations SELECT 900, 'later', installed_on, success, checksum, 0 FROM _sqlx_migrations LIMIT 1").await;
+    let file = other.join("newer.sqlite");
+    std::fs::copy(in_dir(from, ""), &file).unwrap();
+    let (there, level) = filled(to).await;
+    there.close().await;
+    drop(there);
+    let refused = restore(&file, to, true, |_, _| {}).await;
+    assert!(matches!(refused, Err(RestoreError::Newer { found: 900, .. })), "{refused:?}");
+    let still = Store::open(to).await.unwrap();
+    assert_eq!(still.count_readings(level, 10_000).await.unwrap().count, 500);
+    still.close().await;
+}
+
+#[tokio::test]
+async fn backups_that_were_left_over_go_at_the_next_start() {
+    let dir = tempfile::tempdir().unwrap();
+    std::fs::write(dir.path().join("backup-17.sqlite"), "half").unwrap();
+    std::fs::write(dir.path().join("my-backup.sqlite"), "mine").unwrap();
+    Store::open(dir.path()).await.unwrap().close().await;
+    assert!(!dir.path().join("backup-17.sqlite").exists());
+    assert!(dir.path().join("my-backup.sqlite").exists(), "it is somebody's");
+}

@@ -5,6 +5,8 @@
 mod backup;
 /// Bursts of a waveform, and how long values stayed.
 mod bursts;
+/// People, their log-ins, roles and invitations.
+mod people;
 /// Series against a model, and against crashes.
 /// Sums of many segments at once.
 mod rollups;

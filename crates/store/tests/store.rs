@@ -263,8 +263,8 @@ async fn codes_are_unique_in_a_site_and_free_in_another() {
 async fn only_the_first_person_is_made_without_one() {
     let dir = tempfile::tempdir().unwrap();
     let store = open(dir.path()).await;
-    store.add_first_owner("ann", "hash", at(0)).await.unwrap();
-    assert!(matches!(store.add_first_owner("bob", "hash", at(0)).await, Err(StoreError::Taken)));
+    store.add_first_person("ann", "hash", at(0)).await.unwrap();
+    assert!(matches!(store.add_first_person("bob", "hash", at(0)).await, Err(StoreError::Taken)));
     assert_eq!(store.person_by_name("ANN").await.unwrap().name, "ann");
     store.close().await;
 }

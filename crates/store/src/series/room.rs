@@ -1,6 +1,7 @@
 //! Room on the disk: what the database may take and what it takes.
 
 use sqlx::{AssertSqlSafe, SqliteConnection, SqlitePool};
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering::Relaxed};
 use std::time::Duration;
 
@@ -23,9 +24,21 @@ pub struct DiskUse {
     pub used: u64,
     /// What it may use, in bytes; 0 if there is no limit.
     pub budget: u64,
+    /// What is free on the disk, in bytes; none if that cannot be told.
+    pub free: Option<u64>,
 }
 
 impl DiskUse {
+    /// Bytes that are left to use: of the budget, and on the disk.
+    #[must_use]
+    pub fn left(&self) -> Option<u64> {
+        let of_budget = (self.budget > 0).then(|| self.budget.saturating_sub(self.used));
+        match (of_budget, self.free) {
+            (Some(budget), Some(free)) => Some(budget.min(free)),
+            (budget, free) => budget.or(free),
+        }
+    }
+
     /// Whether so much of the budget is used that somebody should be told.
     #[must_use]
     pub fn is_nearly_full(&self) -> bool {
@@ -36,6 +49,8 @@ impl DiskUse {
 /// Keeps count of the room, in bytes.
 #[derive(Default)]
 pub(crate) struct Room {
+    /// Where the database is.
+    dir: PathBuf,
     /// As [`super::Limits::reserve`].
     reserve: u64,
     used: AtomicU64,
@@ -45,8 +60,8 @@ pub(crate) struct Room {
 }
 
 impl Room {
-    pub(crate) fn new(reserve: u64) -> Self {
-        Self { reserve, ..Self::default() }
+    pub(crate) fn new(dir: &Path, reserve: u64) -> Self {
+        Self { dir: dir.to_owned(), reserve, ..Self::default() }
     }
 
     /// Whether readings may be taken in.
@@ -71,7 +86,8 @@ impl Room {
     }
 
     pub(crate) fn usage(&self) -> DiskUse {
-        DiskUse { used: self.used.load(Relaxed), budget: self.budget.load(Relaxed) }
+        let free = rustix::fs::statvfs(&self.dir).ok().map(|stat| stat.f_bavail.saturating_mul(stat.f_frsize));
+        DiskUse { used: self.used.load(Relaxed), budget: self.budget.load(Relaxed), free }
     }
 
     /// Sets SQLite's own limit, which holds for whatever is written and for one
