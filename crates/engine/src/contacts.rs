@@ -15,6 +15,10 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 /// Lines that may wait to be written; beyond it they are counted and dropped.
 const MAX_PENDING: usize = 5_000;
+/// Of these, lines of callers nobody knows: they must not push out those of senders that are known.
+const MAX_STRANGERS: usize = 50;
+/// Lines of one of their addresses.
+const MAX_OF_STRANGER: usize = 4;
 
 /// One attempt.
 pub struct Attempt {
@@ -42,6 +46,8 @@ struct Inner {
     pending: Vec<Attempt>,
     /// Where the last line of each caller is.
     last: HashMap<Caller, usize>,
+    /// Where the lines of each address are from which unknown callers tried.
+    strangers: HashMap<String, Vec<usize>>,
     dropped: u64,
     /// What was told to the live stream and could not be written.
     unwritten: Vec<NewContact>,
@@ -52,6 +58,29 @@ struct Inner {
 }
 
 impl Inner {
+    /// Notes an attempt of somebody nobody knows. Whatever an address tries, it has a few lines; and only so
+    /// many addresses have any.
+    fn note_stranger(&mut self, attempt: Attempt) {
+        let lines = self.strangers.get(&attempt.details.from).map_or(&[][..], Vec::as_slice);
+        let is_alike =
+            |index: &&usize| self.pending.get(**index).is_some_and(|line| are_alike(&line.details, &attempt.details));
+        let full = lines.last().filter(|_| lines.len() >= MAX_OF_STRANGER);
+        if let Some(&index) = lines.iter().find(is_alike).or(full) {
+            let line = &mut self.pending[index];
+            let times = line.details.times + attempt.details.times;
+            let bytes = line.details.bytes + attempt.details.bytes;
+            *line = Attempt { details: ContactDetails { times, bytes, ..attempt.details }, ..attempt };
+            return;
+        }
+        let of_strangers: usize = self.strangers.values().map(Vec::len).sum();
+        if of_strangers >= MAX_STRANGERS || self.pending.len() >= MAX_PENDING {
+            self.dropped += 1;
+            return;
+        }
+        self.strangers.entry(attempt.details.from.clone()).or_default().push(self.pending.len());
+        self.pending.push(attempt);
+    }
+
     /// Counts what a device that is known delivered, or tried to.
     fn count(&mut self, attempt: &Attempt) {
         if let Some(device) = attempt.caller.device() {
@@ -89,6 +118,10 @@ impl Contacts {
     /// Notes an attempt.
     pub fn note(&self, attempt: Attempt) {
         let mut inner = self.inner();
+        if attempt.caller == Caller::Unknown {
+            inner.note_stranger(attempt);
+            return;
+        }
         if let Some(&index) = inner.last.get(&attempt.caller)
             && let Some(line) = inner.pending.get_mut(index)
             && are_alike(&line.details, &attempt.details)
@@ -126,6 +159,7 @@ impl Contacts {
         let (pending, dropped, mut lines) = {
             let mut inner = self.inner();
             inner.last.clear();
+            inner.strangers.clear();
             let pending = std::mem::take(&mut inner.pending);
             inner.touched.extend(pending.iter().map(|attempt| attempt.caller));
             for attempt in &pending {
@@ -259,6 +293,31 @@ mod tests {
         let inner = contacts.inner.lock().unwrap();
         let lines: Vec<_> = inner.pending.iter().map(|a| (a.details.times, a.details.kept, a.details.bytes)).collect();
         assert_eq!(lines, [(2, 5, 20), (1, 1, 10), (1, 1, 10), (1, 1, 10)]);
+    }
+
+    #[tokio::test]
+    async fn strangers_have_a_few_lines_for_each_address_and_push_nobody_out() {
+        let dir = tempfile::tempdir().unwrap();
+        let contacts = contacts(dir.path()).await;
+        let stranger = |from: u32, protocol: &str| {
+            let details = ContactDetails {
+                from: format!("192.0.2.{from}"),
+                protocol: protocol.to_owned(),
+                times: 1,
+                ..ContactDetails::default()
+            };
+            Attempt { caller: Caller::Unknown, device: None, details, ..attempt(0, 0, "") }
+        };
+        // GET and POST in turn are two lines, and what else it tries is no line more than a few.
+        (0..1_000).for_each(|n| contacts.note(stranger(1, if n % 2 == 0 { "http" } else { "https" })));
+        (0..1_000).for_each(|n| contacts.note(stranger(2, &format!("protocol {n}"))));
+        (3..2 * MAX_PENDING as u32).for_each(|n| contacts.note(stranger(n, "http")));
+        contacts.note(attempt(1, 1, "JSON"));
+        let inner = contacts.inner.lock().unwrap();
+        assert_eq!(inner.pending.len(), MAX_STRANGERS + 1);
+        let times: Vec<_> = inner.pending.iter().take(7).map(|line| line.details.times).collect();
+        assert_eq!(times, [500, 500, 1, 1, 1, 997, 1]);
+        assert!(inner.pending.last().unwrap().device.is_some(), "a known sender is noted");
     }
 
     #[tokio::test]

@@ -7,6 +7,7 @@ use crate::commands::{Commands, OpenCommands};
 use crate::commissioning::Commissionings;
 use crate::contacts::Contacts;
 use crate::dummies::Dummies;
+use crate::health::{Filling, Healths};
 use crate::heard::Heard;
 use crate::intake::Intake;
 use crate::latest::Latest;
@@ -17,9 +18,12 @@ use crate::memories::Memories;
 use crate::notes::Notes;
 use crate::now::Now;
 use crate::origin::Origins;
+use crate::people::People;
 use crate::plans::Plans;
 use crate::publish::Publisher;
+use crate::record::Records;
 use crate::setting_up::SetUp;
+use crate::trusted_clock::TrustedClock;
 use crate::views::Views;
 use crate::why::Whys;
 use lantern_core::allowance::Allowance;
@@ -72,10 +76,18 @@ pub struct Engine {
     pub whys: Whys,
     /// Where values come from.
     pub origins: Origins,
+    /// The clock, as far as it can be believed.
+    pub trusted: Arc<TrustedClock>,
+    /// How everything is doing.
+    pub healths: Healths,
+    /// People, their log-ins and invitations.
+    pub people: Arc<People>,
+    /// Who changed what.
+    pub records: Records,
     /// What people write to times and spans.
-    pub notes: Notes,
+    pub notes: Arc<Notes>,
     /// Keeps views of charts.
-    pub views: Views,
+    pub views: Arc<Views>,
     /// Readings people enter and delete.
     pub by_hand: ByHand,
     /// The way in.
@@ -102,6 +114,10 @@ impl Engine {
             definitions: definitions.clone(),
             jobs: jobs.clone(),
         });
+        let notes = Arc::new(Notes { store: store.clone(), changes: changes.clone() });
+        let views = Arc::new(Views { store: store.clone(), changes: changes.clone() });
+        let trusted = Arc::new(TrustedClock::load(store.clone()).await?);
+        let people = Arc::new(People::new(store.clone()));
         Ok(Self {
             intake: base.intake(limits, &changes, &set_up, &commands),
             by_hand: ByHand {
@@ -113,8 +129,18 @@ impl Engine {
                 recompute,
             },
             origins: Origins { store: store.clone(), plans: plans.clone(), latest: latest.clone() },
-            notes: Notes { store: store.clone(), changes: changes.clone() },
-            views: Views { store: store.clone(), changes: changes.clone() },
+            records: Records {
+                store: store.clone(),
+                set_up: set_up.clone(),
+                notes: notes.clone(),
+                views: views.clone(),
+                people: people.clone(),
+            },
+            healths: Healths { store: store.clone(), trusted: trusted.clone(), filling: Filling::default() },
+            trusted,
+            people,
+            notes,
+            views,
             commissionings: Commissionings {
                 store: store.clone(),
                 latest: latest.clone(),

@@ -12,15 +12,21 @@ use lantern_store::{Key, KeyOwner, StoreError};
 pub async fn known(plans: &Plans, hash: &[u8; 32]) -> Result<KeyOwner, Problem> {
     match plans.key_owner(hash).await {
         Ok(owner) => Ok(owner),
-        Err(StoreError::NotFound) => Err(Problem::new(
-            Class::NotKnown,
-            "unknown-key",
-            "Unknown key",
-            "No device has this key.",
-            "Check the key for missing characters, or issue a new one for the device.",
-        )),
+        Err(StoreError::NotFound) => Err(unknown()),
         Err(other) => Err(other.into()),
     }
+}
+
+/// Nobody has a key like this.
+#[must_use]
+pub fn unknown() -> Problem {
+    Problem::new(
+        Class::NotKnown,
+        "unknown-key",
+        "Unknown key",
+        "No device has this key.",
+        "Check the key for missing characters, or issue a new one for the device.",
+    )
 }
 
 /// Checks that a key can still be used.

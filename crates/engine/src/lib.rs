@@ -20,13 +20,13 @@
 //! | floor | parts |
 //! |---|---|
 //! | 8 | [`Engine`], which wires the rest and keeps its tasks going |
-//! | 7 | [`intake`], [`commissioning`], [`by_hand`] |
+//! | 7 | [`intake`], [`commissioning`], [`by_hand`], [`record`] |
 //! | 6 | [`setting_up`] |
 //! | 5 | [`meaning`], [`commands`] |
 //! | 4 | [`changes`], [`now`] |
 //! | 3 | digits, [`heard`], [`contacts`], [`links`], dummies, open commands, [`publish`] |
 //! | 2 | [`live`] |
-//! | 1 | [`plans`], [`latest`], traces, memories, allowances, [`keys`], [`shown`] |
+//! | 1 | [`plans`], [`latest`], traces, memories, allowances, [`keys`], [`shown`], [`people`] |
 //! | 0 | [`problem`], [`documents`], [`definitions`], [`checks`], [`declared`], [`find`], [`secret`], [`recipes`], the clock |
 //!
 //! It does not know who may do what ([`lantern-http`] guards its routes), opens no socket,
@@ -49,6 +49,7 @@ pub mod documents;
 mod dummies;
 mod engine;
 pub mod find;
+mod health;
 pub mod heard;
 pub mod intake;
 pub mod keys;
@@ -61,10 +62,12 @@ mod memories;
 pub mod notes;
 pub mod now;
 pub mod origin;
+pub mod people;
 pub mod plans;
 pub mod problem;
 pub mod publish;
 pub mod recipes;
+pub mod record;
 pub mod secret;
 pub mod setting_up;
 mod shared;
@@ -72,6 +75,7 @@ pub mod shown;
 mod tasks;
 mod traces;
 mod traffic;
+mod trusted_clock;
 pub mod views;
 pub mod why;
 

@@ -48,7 +48,9 @@ pub fn reading_of(state: DeviceState, point_: Point) -> api::Reading {
 
 /// A site, with how many names wait on it.
 #[must_use]
-pub fn site(site: store::Site, arrivals: u32) -> api::Site {
+///
+/// `standing` is that of the one who asks.
+pub fn site(site: store::Site, arrivals: u32, standing: &lantern_core::access::Standing) -> api::Site {
     api::Site {
         code: site.code,
         name: site.name,
@@ -57,6 +59,11 @@ pub fn site(site: store::Site, arrivals: u32) -> api::Site {
         position: site.position,
         created_at: site.created_at.to_string(),
         arrivals,
+        access: api::Access {
+            // Whoever gets here has a role; a viewer may do the least.
+            role: standing.effective_role().unwrap_or(api::Role::Viewer),
+            may: standing.rights().collect(),
+        },
     }
 }
 

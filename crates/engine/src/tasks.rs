@@ -5,7 +5,7 @@ use crate::clock;
 use crate::engine::Engine;
 use crate::setting_up;
 use futures::future::BoxFuture;
-use lantern_store::{Store, StoreError, with_sources};
+use lantern_store::{StoreError, with_sources};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::time::interval;
@@ -16,6 +16,7 @@ const FLUSH_TICK: Duration = Duration::from_secs(10);
 const CONTACT_TICK: Duration = Duration::from_secs(1);
 const TRIM_TICK: Duration = Duration::from_secs(60);
 const RETAIN_TICK: Duration = Duration::from_secs(1_800);
+const CLOCK_TICK: Duration = Duration::from_secs(60);
 const SWEEP_TICK: Duration = Duration::from_secs(60);
 /// What was removed is swept no sooner, in seconds: longer than a delivery takes.
 const SWEEP_AFTER_S: f64 = setting_up::RESTORABLE_S + 3_600.0;
@@ -50,14 +51,17 @@ impl Engine {
             Task::new("commands", commands(engine())),
             Task::new("derived signals", derived(engine())),
             Task::new("jobs", jobs(engine())),
-            Task::new("sweeping", sweep(self.store.clone())),
-            Task::new("retention", retain(self.store.clone())),
+            Task::new("sweeping", sweep(engine())),
+            Task::new("retention", retain(engine())),
+            Task::new("the clock", watch_clock(engine())),
+            Task::new("the store", watch_store(engine())),
         ]
     }
 
     /// Writes what is not written yet, and closes the store.
     pub async fn close(&self) {
         warn("the last contacts were not noted", self.heard.flush().await);
+        self.people.note_used().await;
         warn("the end of the contact log was not written", self.contacts.flush().await);
         warn("the last hours of traffic were not written", self.contacts.flush_traffic(clock::now()).await);
         warn("the last link figures were not written", self.links.flush(clock::now()).await);
@@ -92,6 +96,7 @@ async fn flush(engine: Arc<Engine>) {
     loop {
         tick.tick().await;
         warn("what was heard was not noted yet", engine.heard.flush().await);
+        engine.people.note_used().await;
         warn("link figures were not written yet", engine.links.flush(clock::now()).await);
         warn("hours of traffic were not written yet", engine.contacts.flush_traffic(clock::now()).await);
     }
@@ -109,7 +114,8 @@ async fn trim(engine: Arc<Engine>) {
     let mut tick = interval(TRIM_TICK);
     loop {
         tick.tick().await;
-        warn("the contact log was not trimmed yet", engine.contacts.trim(clock::now()).await);
+        let Some(now) = engine.trusted.now().await else { continue };
+        warn("the contact log was not trimmed yet", engine.contacts.trim(now).await);
     }
 }
 
@@ -127,12 +133,30 @@ async fn jobs(engine: Arc<Engine>) {
     engine.jobs.run().await;
 }
 
-async fn sweep(store: Arc<Store>) {
+/// Judges the clock, and notes how fast the disk fills.
+async fn watch_clock(engine: Arc<Engine>) {
+    let mut tick = interval(CLOCK_TICK);
+    loop {
+        tick.tick().await;
+        engine.trusted.now().await;
+        warn("how much room there is could not be read", engine.healths.note_room().await);
+    }
+}
+
+/// Ends when the store has lost a part it cannot do without, so that the service ends too.
+async fn watch_store(engine: Arc<Engine>) {
+    let what = engine.store.ended().await;
+    tracing::error!(what, "a part of the store has died");
+}
+
+async fn sweep(engine: Arc<Engine>) {
     let mut tick = interval(SWEEP_TICK);
     loop {
         tick.tick().await;
+        // By a clock that has leapt ahead, what was removed just now would be gone for good.
+        let Some(now) = engine.trusted.now().await else { continue };
         loop {
-            match store.sweep(clock::now().plus_seconds(-SWEEP_AFTER_S)).await {
+            match engine.store.sweep(now.plus_seconds(-SWEEP_AFTER_S)).await {
                 Ok(true) => {}
                 Ok(false) => break,
                 Err(error) => {
@@ -144,11 +168,12 @@ async fn sweep(store: Arc<Store>) {
     }
 }
 
-async fn retain(store: Arc<Store>) {
+async fn retain(engine: Arc<Engine>) {
     let mut tick = interval(RETAIN_TICK);
     loop {
         tick.tick().await;
-        match store.retain(clock::now()).await {
+        let Some(now) = engine.trusted.now().await else { continue };
+        match engine.store.retain(now).await {
             Ok(forgotten) if forgotten.readings > 0 => tracing::info!(
                 readings = forgotten.readings,
                 summarized = forgotten.summarized,

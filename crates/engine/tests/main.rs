@@ -17,6 +17,8 @@ mod now;
 mod presence;
 /// The set-up.
 mod setting_up;
+/// Clocks that leap.
+mod trusted_clock;
 /// An engine with two sites.
 mod why;
 mod world;

@@ -25,6 +25,15 @@ impl std::fmt::Debug for Credential<'_> {
 }
 
 impl Credential<'_> {
+    /// Whether it has the form of a key.
+    #[must_use]
+    pub fn can_be_one(self) -> bool {
+        match self {
+            Self::Secret(secret) => secret::looks_like_key(secret),
+            Self::Hash(_) => true,
+        }
+    }
+
     /// What the key is looked up by.
     #[must_use]
     pub fn hash(self) -> [u8; 32] {

@@ -31,6 +31,7 @@ use crate::commands::Commands;
 use crate::contacts::{Attempt, Contacts};
 use crate::dummies::Dummies;
 use crate::heard::Heard;
+use crate::keys;
 use crate::latest::Latest;
 use crate::links::Links;
 use crate::meaning::{Converter, IntakeOutcome};
@@ -42,7 +43,7 @@ use crate::setting_up::SetUp;
 use lantern_api::{ContactDetails, InAnswer, Outcome, Remark};
 use lantern_core::state::StateChange;
 use lantern_core::{DeviceId, Moment};
-use lantern_store::{Caller, Store};
+use lantern_store::{Caller, Store, StoreError};
 use reception::{Gathered, Reception};
 use std::sync::Arc;
 
@@ -99,6 +100,18 @@ pub struct Taken {
 }
 
 impl Intake {
+    /// Whether there is a key like this that can still be used: before a body is read for it. Says yes
+    /// while the database cannot be asked, so that the sender is told of that.
+    pub async fn opens(&self, credential: &Credential<'_>) -> bool {
+        if !credential.can_be_one() {
+            return false;
+        }
+        match self.plans.key_owner(&credential.hash()).await {
+            Ok(owner) => keys::check(&owner, clock::now()).is_ok(),
+            Err(error) => !matches!(error, StoreError::NotFound),
+        }
+    }
+
     /// Takes a delivery in. What is understood is durable when this returns; the answer brings
     /// the commands that wait for its device.
     ///

@@ -6,6 +6,7 @@ use super::words::{named, nothing_kept, remark};
 use super::{Body, Delivery, Intake, Line, Said, Target, concerned, owners};
 use crate::changes::Change;
 use crate::clock;
+use crate::keys;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use lantern_api::{ContactDetails, InAnswer};
@@ -45,7 +46,12 @@ impl Reception<'_> {
     /// Understands the delivery.
     pub(super) async fn receive(&mut self, delivery: Delivery<'_>) -> Result<Gathered, Problem> {
         let intake = self.intake;
-        let (owner, own) = owners::owner(&intake.plans, delivery.credential?.hash(), &mut self.line, self.now).await?;
+        let credential = delivery.credential?;
+        if !credential.can_be_one() {
+            // It has not the form of a key: the database need not be asked.
+            return Err(keys::unknown());
+        }
+        let (owner, own) = owners::owner(&intake.plans, credential.hash(), &mut self.line, self.now).await?;
         intake.heard.note_key(owner.id, self.now, &delivery.from);
         if let Some(own) = &own {
             intake.heard.note(own.device, self.now);

@@ -98,7 +98,7 @@ fn whole<T>(part: Result<T, Damaged>, damaged: &mut Vec<Damaged>) -> Option<T> {
 }
 
 /// A signal as it would be declared; a damaged meaning is left out and told beside it.
-pub(super) fn declaration(signal: store::Signal) -> (NewSignal, Option<Damaged>) {
+pub(crate) fn declaration(signal: store::Signal) -> (NewSignal, Option<Damaged>) {
     let meaning = meaning_of(&signal);
     let mut declared = NewSignal {
         value_type: signal.value_type.unwrap_or(ValueType::Text),

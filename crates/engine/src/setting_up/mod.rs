@@ -20,6 +20,7 @@ mod site;
 mod wanted;
 
 pub use described::Described;
+pub(crate) use described::declaration;
 pub use keys::KeyHolder;
 pub use kind::{check as check_kind, parse as parse_kind};
 pub use restore::RESTORABLE_S;

@@ -16,7 +16,37 @@ fn since() -> Moment {
     clock::now().plus_seconds(-RESTORABLE_S)
 }
 
+/// Removed sites shown at a time.
+const MOST_SITES: u32 = 500;
+
 impl SetUp {
+    /// Sites that can be brought back, with when they were removed, the last ones first.
+    ///
+    /// # Errors
+    /// A [`Problem`] if the database fails.
+    pub async fn removed_sites(&self) -> Result<Vec<(Site, Moment)>, Problem> {
+        Ok(self.store.removed_sites(since(), MOST_SITES).await?)
+    }
+
+    /// Brings a site back, with the devices and signals that went with it, their readings and keys.
+    ///
+    /// # Errors
+    /// A [`Problem`]: `not-found`, or `taken` if another has its code now.
+    pub async fn restore_site(&self, code: &str) -> Result<Site, Problem> {
+        let site = self.store.restore_site(code, since()).await.map_err(|error| not_restored(error, "site", code))?;
+        let open = self.store.open_commands().await?;
+        let mut after = String::new();
+        loop {
+            let devices = self.store.devices(site.id, &after, 500).await?;
+            let Some(last) = devices.last() else { return Ok(site) };
+            after.clone_from(&last.code);
+            for device in devices {
+                let commands = open.iter().filter(|one| one.device == device.id).cloned().collect();
+                self.changes.carry(Change::DeviceRestored(Box::new(device), commands)).await;
+            }
+        }
+    }
+
     /// Devices and signals of a site that can be brought back, the last ones first: those that
     /// were removed before a time.
     ///
