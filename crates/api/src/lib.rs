@@ -7,6 +7,7 @@
 //! Times are RFC 3339 texts in UTC. Lists come as a [`Page`]; `next` of one page
 //! is `after` of the request for the following one.
 
+mod account;
 mod arrivals;
 mod commands;
 mod commissioning;
@@ -20,11 +21,13 @@ mod kinds;
 mod links;
 mod live;
 mod meaning;
+mod members;
 mod notes;
 mod now;
 mod objects;
 mod origin;
 mod people;
+mod record;
 mod sending;
 mod series;
 mod site;
@@ -33,6 +36,7 @@ mod trying;
 mod views;
 mod why;
 
+pub use account::*;
 pub use arrivals::*;
 pub use commands::*;
 pub use commissioning::*;
@@ -46,11 +50,13 @@ pub use kinds::*;
 pub use links::*;
 pub use live::{ChangeEvent, Changed, LiveEvent, LiveReading, PresenceEvent, ReadingsEvent};
 pub use meaning::*;
+pub use members::*;
 pub use notes::*;
 pub use now::*;
 pub use objects::*;
 pub use origin::*;
 pub use people::*;
+pub use record::*;
 pub use sending::*;
 pub use series::*;
 pub use site::*;
@@ -59,6 +65,7 @@ pub use trying::*;
 pub use views::*;
 pub use why::*;
 
+pub use lantern_core::access::{Right, Role};
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::fix::{Fix, FixPart};

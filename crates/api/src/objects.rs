@@ -363,13 +363,39 @@ pub struct Removed {
     pub until: String,
 }
 
+/// A site that was removed and can be brought back.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct RemovedSite {
+    /// Its code.
+    pub code: String,
+    /// Its name.
+    pub name: String,
+    /// When it was removed.
+    pub at: String,
+    /// Until when it can be brought back.
+    pub until: String,
+}
+
 /// How the service is doing.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct Health {
-    /// `ok`.
+    /// `ok`, or `failing` if a part is not well.
     pub status: String,
     /// The version of the service.
     pub version: String,
     /// The service's clock.
     pub now: String,
+    /// Its parts.
+    pub parts: Vec<HealthPart>,
+}
+
+/// How a part of the service is doing.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct HealthPart {
+    /// What it is called: `writer`, `database`, `disk`, `clock`.
+    pub name: String,
+    /// Whether it is well.
+    pub is_well: bool,
+    /// What is to be said of it.
+    pub detail: String,
 }

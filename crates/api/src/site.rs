@@ -1,4 +1,4 @@
-use crate::{DecimalMark, Position, present};
+use crate::{Access, DecimalMark, Position, present};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -21,6 +21,8 @@ pub struct Site {
     pub created_at: String,
     /// How many undeclared names wait to be claimed.
     pub arrivals: u32,
+    /// What the one who asks may do there.
+    pub access: Access,
 }
 
 /// What a site is made from.

@@ -20,6 +20,7 @@ mod base;
 mod failure;
 pub mod files;
 mod found;
+mod headers;
 mod peers;
 mod routes;
 mod websocket;
@@ -30,6 +31,12 @@ pub use peers::{PeerInfo, Peers};
 pub use websocket::{SocketPeer, Sockets};
 
 pub use routes::openapi_document;
+
+/// The right that each route asks for: method, path below `/api/v1` and right.
+#[must_use]
+pub fn rights_of_routes() -> Vec<(String, &'static str, lantern_core::access::Right)> {
+    auth::rights::rows().map(|(method, path, right)| (method.to_string(), path, right)).collect()
+}
 
 use auth::Throttle;
 use files::Files;

@@ -91,6 +91,15 @@ impl Desk {
         desk
     }
 
+    /// Somebody with a role on a site, and their token.
+    pub(crate) async fn someone(&self, name: &str, site: &str, role: &str) -> String {
+        let invitation = json!({"for_whom": name, "role": role});
+        let made = self.post(&format!("sites/{site}/invitations"), invitation).await.ok();
+        let secret = made["address"].as_str().unwrap().split_once('#').unwrap().1.to_owned();
+        let come = json!({"secret": secret, "name": name, "password": "steam and brass", "token": true});
+        self.post("come-in", come).await.ok()["token"].as_str().unwrap().to_owned()
+    }
+
     /// Lets what goes on beside requests go on: the contact log is written, derived signals are worked out.
     pub(crate) fn tend(&self) {
         for task in self.engine.tasks() {

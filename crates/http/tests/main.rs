@@ -17,6 +17,8 @@ mod figures;
 mod notes;
 /// Where values come from.
 mod origin;
+mod people;
+mod record;
 /// What was removed.
 mod removed;
 /// What is answered.

@@ -90,7 +90,7 @@ async fn claim(
     body: Body<Claim>,
 ) -> Answer<Claimed> {
     let (_, device) = found::device(&engine.store, site, device).await?;
-    Ok(Json(engine.set_up.claim(&device, name, body.0, &person.0.person.name).await?))
+    Ok(Json(engine.set_up.claim(&device, name, body.0, &person.0.name()).await?))
 }
 
 /// Ignore an arrival: what came before stays, what comes from now on is passed
@@ -173,6 +173,6 @@ async fn claim_device(
     body: Body<DeviceClaim>,
 ) -> Answer<Device> {
     let (site, device) = found::device(&engine.store, site, device).await?;
-    let device = engine.set_up.claim_device(&site, &device, body.0, &person.0.person.name).await?;
+    let device = engine.set_up.claim_device(&site, &device, body.0, &person.0.name()).await?;
     Ok(Json(shown(engine, device).await?))
 }

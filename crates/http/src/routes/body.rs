@@ -7,8 +7,11 @@ use rocket::data::{self, Data, FromData, ToByteUnit};
 use rocket::outcome::Outcome;
 use rocket::{Request, async_trait};
 use serde::de::DeserializeOwned;
+use std::time::Duration;
 
 const MAX_KIB: u64 = 256;
+/// How long a body may take to arrive.
+const TIMEOUT: Duration = Duration::from_secs(30);
 
 /// A body read as `T`.
 pub(super) struct Body<T>(pub(super) T);
@@ -23,10 +26,9 @@ async fn read<T: DeserializeOwned>(data: Data<'_>) -> Result<T, Problem> {
             "Send JSON as /api/v1/openapi.json describes it.",
         )
     };
-    let body = data
-        .open(MAX_KIB.kibibytes())
-        .into_bytes()
+    let body = tokio::time::timeout(TIMEOUT, data.open(MAX_KIB.kibibytes()).into_bytes())
         .await
+        .map_err(|_| bad(Class::Slow, format!("The body was not complete after {} s.", TIMEOUT.as_secs())))?
         .map_err(|e| bad(Class::Malformed, format!("The body did not arrive: {e}.")))?;
     if !body.is_complete() {
         return Err(bad(Class::TooLarge, format!("The body is over {MAX_KIB} KiB.")));

@@ -95,7 +95,7 @@ async fn go_live(
     body: Body<GoLive>,
 ) -> Answer<WentLive> {
     let (_, device) = found::device(&engine.store, site, device).await?;
-    let cleared = engine.commissionings.go_live(&device, &body.0, &change.0.person.name).await?;
+    let cleared = engine.commissionings.go_live(&device, &body.0, &change.0.name()).await?;
     Ok(Json(WentLive { cleared }))
 }
 

@@ -7,10 +7,10 @@ use crate::failure::Failure;
 use crate::found;
 use lantern_api::{Contact, Page, PresenceChange, Why};
 use lantern_core::Moment;
+use lantern_core::access::Right;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::contacts::kept;
-use lantern_engine::problem::Class;
 use lantern_engine::why::Asked;
 use lantern_store::{self as store, Caller};
 use rocket::serde::json::Json;
@@ -62,32 +62,23 @@ async fn of_site(
     page_of(engine, Caller::Site(site.id), after, limit).await
 }
 
-/// Attempts without a key or with one nobody has, newest first. Only for owners,
+/// Attempts without a key or with one nobody has, newest first. Only for administrators,
 /// as they may be meant for any site.
 #[utoipa::path(operation_id = "contacts_unknown", context_path = "/api/v1", tag = "contacts",
     responses((status = 200, body = Page<Contact>), (status = "default", body = lantern_api::Problem)))]
 #[get("/contacts/unknown?<after>&<limit>")]
 async fn unknown(
     engine: &State<Arc<Engine>>,
-    access: Access,
+    _access: Access,
     after: Option<&str>,
     limit: Option<&str>,
 ) -> Answer<Page<Contact>> {
-    if !access.is_owner() {
-        return Err(Failure::from(Problem::new(
-            Class::NotAllowed,
-            "not-allowed",
-            "Not allowed",
-            "Only owners see attempts with unknown keys.",
-            "Ask an owner.",
-        )));
-    }
     page_of(engine, Caller::Unknown, after, limit).await
 }
 
 fn asked(access: &Access, base: &Base) -> Asked {
     let own_address = base.leads_to_itself().then(|| base.shown().to_owned());
-    Asked { sees_unknown: access.is_owner(), own_address }
+    Asked { sees_unknown: access.standing.may(Right::Run), own_address }
 }
 
 /// Why nothing is seen of a device: the first thing that is wrong on the way of its

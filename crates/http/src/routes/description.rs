@@ -179,6 +179,12 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("above" | "below", _) => json!({"type": "string", "description": "limits, with commas between"}),
         ("within", _) => json!({"type": "string", "description": "bands such as 1..2, with commas between"}),
         ("base", _) => json!({"type": "number"}),
+        ("person", true) => json!({"type": "string", "minLength": 1, "maxLength": 80}),
+        ("object", _) => {
+            json!({"type": "string", "description": "such as devices/tower or devices/tower/signals/level"})
+        }
+        ("who", _) => json!({"type": "string", "description": "the name of a person"}),
+        ("words", _) => json!({"type": "string", "maxLength": 200}),
         ("after" | "answer" | "confirm", _) => text(),
         _ => return None,
     })

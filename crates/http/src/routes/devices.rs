@@ -100,7 +100,7 @@ async fn add(
     body: Body<NewDevice>,
 ) -> Result<(Status, Json<Device>), Failure> {
     let site = found::site(&engine.store, site).await?;
-    let device = engine.set_up.add_device(&site, body.0, &person.0.person.name).await?;
+    let device = engine.set_up.add_device(&site, body.0, &person.0.name()).await?;
     Ok((Status::Created, Json(shown(engine, device).await?)))
 }
 

@@ -40,7 +40,7 @@ async fn apply(
     let dry_run = query::flag("dry_run", dry_run)?;
     let site = found::site(&engine.store, site).await?;
     // First all of it dry, so that a mistake at its end leaves nothing half done.
-    let by = &change.0.person.name;
+    let by = &change.0.name();
     let differences = engine.set_up.apply(&site, &body.0, by, true).await?;
     if dry_run {
         return Ok(Json(differences));

@@ -23,6 +23,9 @@ use tokio::io::AsyncReadExt;
 const MAX_BODY_MIB: u64 = 1;
 /// What a board's message fits into, in bytes.
 const USUAL_BODY: usize = 512;
+/// How much of a body without a good key is let go by, and for how long.
+const PASSED_OVER_KIB: u64 = 64;
+const PASSED_OVER_TIME: Duration = Duration::from_secs(2);
 /// A modem on a bad line is slow, but one that stops must not hold on for ever.
 const BODY_TIMEOUT: Duration = Duration::from_secs(30);
 
@@ -203,7 +206,16 @@ async fn deliver(
     data: Option<(Data<'_>, ContentEncoding)>,
 ) -> Result<Reply, Failure> {
     let body = match data {
-        Some((data, encoding)) => read(data).await.and_then(|body| unpack(body, encoding)),
+        // Nobody who has no key makes the service hold or unpack a body.
+        Some((data, encoding)) => match &credential {
+            Ok(credential) if engine.intake.opens(credential).await => {
+                read(data).await.and_then(|body| unpack(body, encoding))
+            }
+            _ => {
+                pass_over(data).await;
+                Ok(Body::default())
+            }
+        },
         None => Ok(Body::default()),
     };
     let delivery = Delivery {
@@ -219,6 +231,12 @@ async fn deliver(
         from: sender.from,
     };
     Ok(Reply(engine.intake.take(delivery).await?))
+}
+
+/// Lets a small body go by unread: a sender that still writes might not see its answer otherwise.
+async fn pass_over(data: Data<'_>) {
+    let going_by = data.open(PASSED_OVER_KIB.kibibytes()).stream_to(tokio::io::sink());
+    let _ = tokio::time::timeout(PASSED_OVER_TIME, going_by).await;
 }
 
 async fn read(data: Data<'_>) -> Result<Vec<u8>, Problem> {

@@ -38,7 +38,7 @@ async fn reconvert(
         return Err(Failure::from(Problem::invalid("from", "it must be before `to`")));
     }
     let (site, _, signal) = found::signal(&engine.store, site, device, signal).await?;
-    let id = engine.jobs.add(signal.id, (from, to), &change.0.person.name).await?;
+    let id = engine.jobs.add(signal.id, (from, to), &change.0.name()).await?;
     Ok((Status::Accepted, Json(engine.jobs.shown(engine.store.job(site.id, id).await?))))
 }
 

@@ -113,7 +113,7 @@ async fn add_several(
 ) -> Result<(Status, Json<Vec<MadeDevice>>), Failure> {
     let site = found::site(&engine.store, site).await?;
     let NewDevices { devices, keys } = body.0;
-    let made = engine.set_up.add_devices(&site, devices, keys, &person.0.person.name).await?;
+    let made = engine.set_up.add_devices(&site, devices, keys, &person.0.name()).await?;
     let (devices, keys): (Vec<_>, Vec<_>) = made.into_iter().unzip();
     let key_of = |(device, key): (&store::Device, Option<(store::Key, String)>)| {
         let holder = KeyHolder::Device(Box::new(device.clone()));

@@ -69,7 +69,7 @@ async fn add(
 ) -> Result<(Status, Json<Kind>), Failure> {
     let description = check_kind(&body.0)?;
     let site = found::site(&engine.store, site).await?;
-    let kind = engine.set_up.add_kind(&site, &description, &change.0.person.name).await?;
+    let kind = engine.set_up.add_kind(&site, &description, &change.0.name()).await?;
     Ok((Status::Created, Json(shown(&kind))))
 }
 
@@ -101,7 +101,7 @@ async fn revise(
     if parse_kind(&kind.newest).is_ok_and(|known| known == description) {
         return Ok(Json(shown(&kind)));
     }
-    engine.set_up.revise_kind(&site, kind.id, &description, &change.0.person.name).await?;
+    engine.set_up.revise_kind(&site, kind.id, &description, &change.0.name()).await?;
     Ok(Json(shown(&engine.store.kind(site.id, &kind.code).await?)))
 }
 
@@ -170,5 +170,5 @@ async fn move_to(
     body: Body<Move>,
 ) -> Answer<Differences> {
     let (site, kind) = found::kind(&engine.store, site, kind).await?;
-    Ok(Json(engine.set_up.move_devices(&site, &kind, body.0, &change.0.person.name).await?))
+    Ok(Json(engine.set_up.move_devices(&site, &kind, body.0, &change.0.name()).await?))
 }

@@ -16,6 +16,11 @@ use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::broadcast::error::RecvError;
+use tokio::time::interval;
+
+/// How often it is checked that a listener may still listen: access ends with the log-in, the role or
+/// the key.
+const CHECK: Duration = Duration::from_secs(5);
 
 pub(super) fn routes() -> Vec<Route> {
     routes![live]
@@ -49,13 +54,14 @@ fn sent(event: &Event) -> Sent {
 #[get("/live?<site>")]
 async fn live(
     engine: &State<Arc<Engine>>,
-    _access: Access,
+    access: Access,
     site: Option<&str>,
     last: LastEventId,
     mut end: Shutdown,
 ) -> Result<EventStream![], Failure> {
-    let code = site.ok_or_else(|| Problem::invalid("site", "say which site to listen to"))?;
-    let site: SiteId = found::site(&engine.store, code).await?.id;
+    let code = site.ok_or_else(|| Problem::invalid("site", "say which site to listen to"))?.to_owned();
+    let site: SiteId = found::site(&engine.store, &code).await?.id;
+    let engine: Arc<Engine> = Arc::clone(engine);
     let (mut receiver, resume, id) = engine.live.listen(last.0.as_deref());
     let stream = EventStream! {
         match resume {
@@ -67,9 +73,17 @@ async fn live(
             }
             Resume::Reset => yield Sent::data("{}").event("reset").id(id).with_retry(Duration::from_secs(2)),
         }
+        let mut check = interval(CHECK);
+        check.tick().await;
         loop {
             let event = tokio::select! {
                 event = receiver.recv() => event,
+                _ = check.tick() => {
+                    if access.may_still_look(&engine, &code).await {
+                        continue;
+                    }
+                    break;
+                }
                 () = &mut end => break,
             };
             match event {

@@ -75,7 +75,7 @@ async fn set(
 ) -> Answer<SignalMeaning> {
     let (site, device, signal) = found::signal(&engine.store, site, device, signal).await?;
     let wanted = body.0.meaning.as_ref().map(check_meaning).transpose()?;
-    engine.set_up.define(&site, &device, &signal, wanted.as_ref(), &change.0.person.name).await?;
+    engine.set_up.define(&site, &device, &signal, wanted.as_ref(), &change.0.name()).await?;
     let signal = engine.store.signal_by_id(signal.id).await?;
     Ok(Json(shown(engine, &site, &signal).await?))
 }

@@ -1,9 +1,11 @@
 //! The HTTP interface, one file per resource.
 
+mod account;
 mod arrivals;
 mod body;
 mod bursts;
 mod catch;
+mod changes;
 mod commands;
 mod commissioning;
 mod compare;
@@ -14,6 +16,7 @@ mod description;
 mod devices;
 mod division;
 mod documents;
+mod everyone;
 mod export;
 mod figures;
 mod in_answer;
@@ -26,6 +29,7 @@ mod links;
 mod listed;
 mod live;
 mod meaning;
+mod members;
 mod notes;
 mod now;
 mod openapi;
@@ -67,11 +71,17 @@ pub(crate) fn mount(rocket: Rocket<Build>) -> Rocket<Build> {
         .mount("/api/v1", api())
         .register("/", catch::catchers())
         .attach(request_log::RequestLog)
+        .attach(crate::auth::Recording)
+        .attach(crate::headers::SafeHeaders)
 }
 
 fn api() -> Vec<rocket::Route> {
     [
         people::routes(),
+        account::routes(),
+        members::routes(),
+        everyone::routes(),
+        changes::routes(),
         sites::routes(),
         devices::routes(),
         removed::routes(),

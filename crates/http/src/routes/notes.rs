@@ -89,7 +89,7 @@ async fn add(
     body: Body<NewNote>,
 ) -> Result<(Status, Json<Note>), Failure> {
     let site = found::site(&engine.store, site).await?;
-    let note = engine.notes.add(&site, &body.0, &person.0.person.name).await?;
+    let note = engine.notes.add(&site, &body.0, &person.0.name()).await?;
     Ok((Status::Created, Json(shown::note(note))))
 }
 
@@ -108,7 +108,7 @@ async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str, id: i64)
 #[put("/sites/<site>/notes/<id>", data = "<body>")]
 async fn change(engine: &State<Arc<Engine>>, person: Change, site: &str, id: i64, body: Body<NewNote>) -> Answer<Note> {
     let site = found::site(&engine.store, site).await?;
-    Ok(Json(shown::note(engine.notes.change(&site, NoteId(id), &body.0, &person.0.person.name).await?)))
+    Ok(Json(shown::note(engine.notes.change(&site, NoteId(id), &body.0, &person.0.name()).await?)))
 }
 
 /// Remove a note.

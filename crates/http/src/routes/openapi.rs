@@ -2,21 +2,25 @@
 
 use super::description;
 use super::{
-    arrivals, bursts, commands, commissioning, compare, contacts, coverage, devices, documents, export, figures, inlet,
-    jobs, keys, kinds, lamp, links, live, meaning, notes, now, people, pickup, readings, removed, sending, signals,
-    sites, storage, summaries, views,
+    account, arrivals, bursts, changes, commands, commissioning, compare, contacts, coverage, devices, documents,
+    everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, notes, now, people,
+    pickup, readings, removed, sending, signals, sites, storage, summaries, views,
 };
+use crate::auth::Change;
+use crate::failure::Failure;
 use lantern_api::Health;
-use lantern_engine::clock;
-use rocket::http::ContentType;
+use lantern_engine::Engine;
+use rocket::State;
+use rocket::http::{ContentType, Status};
 use rocket::serde::json::Json;
-use rocket::{Route, get, routes};
+use rocket::{Route, get, post, routes};
 use serde_json::Value;
+use std::sync::Arc;
 use utoipa::openapi::security::{ApiKey, ApiKeyValue, HttpAuthScheme, HttpBuilder, SecurityScheme};
 use utoipa::{Modify, OpenApi};
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![document, health]
+    routes![document, health, confirm_clock]
 }
 
 #[derive(OpenApi)]
@@ -26,9 +30,16 @@ pub(super) fn routes() -> Vec<Route> {
         inlet::post, inlet::post_key, inlet::get, inlet::get_key,
         pickup::collect, pickup::collect_key, pickup::answer, pickup::answer_key, pickup::answer_get,
         people::set_up_state, people::set_up, people::log_in, people::log_out, people::me,
+        people::invited, people::come_in, people::accept,
+        account::show, account::change, account::password, account::sessions, account::end_session,
+        account::make_token, account::offer_second, account::begin_second, account::end_second, account::leave,
+        members::list, members::change, members::remove, members::invitations, members::invite, members::withdraw,
+        everyone::list, everyone::change, everyone::remove, everyone::new_password, everyone::invitations,
+        everyone::invite, everyone::withdraw,
+        changes::of_site, changes::of_service, changes::undo,
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
-        removed::list, removed::restore_device, removed::restore_signal,
+        removed::sites, removed::restore_site, removed::list, removed::restore_device, removed::restore_signal,
         keys::add_several,
         signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove, signals::join_position,
         keys::list, keys::issue, keys::revoke, keys::replace,
@@ -62,7 +73,7 @@ pub(super) fn routes() -> Vec<Route> {
         compare::compare,
         export::export,
         live::live,
-        document, health,
+        document, health, confirm_clock,
     ),
     modifiers(&Security),
     security(("token" = []), ("session" = []))
@@ -102,16 +113,23 @@ pub(crate) fn description() -> Value {
     description
 }
 
-/// Whether the service is well.
+/// Whether the service is well, part by part. The status is 503 if it is not.
 #[utoipa::path(operation_id = "openapi_health", context_path = "/api/v1", tag = "service", security(()),
-    responses((status = 200, body = Health)))]
+    responses((status = 200, body = Health), (status = 503, body = Health)))]
 #[get("/health")]
-fn health() -> Json<Health> {
-    Json(Health {
-        status: "ok".to_owned(),
-        version: env!("CARGO_PKG_VERSION").to_owned(),
-        now: clock::now().to_string(),
-    })
+async fn health(engine: &State<Arc<Engine>>) -> (Status, Json<Health>) {
+    let health = engine.healths.now().await;
+    let status = if health.status == "ok" { Status::Ok } else { Status::ServiceUnavailable };
+    (status, Json(health))
+}
+
+/// Believe the clock although it has leapt ahead: what is too old by it is deleted from now on.
+#[utoipa::path(operation_id = "openapi_confirm_clock", context_path = "/api/v1", tag = "service",
+    responses((status = 204), (status = "default", body = lantern_api::Problem)))]
+#[post("/clock/confirm")]
+async fn confirm_clock(engine: &State<Arc<Engine>>, _change: Change) -> Result<Status, Failure> {
+    engine.trusted.confirm().await?;
+    Ok(Status::NoContent)
 }
 
 #[cfg(test)]
@@ -145,5 +163,37 @@ mod tests {
             .collect();
         assert_eq!(described, routes);
         assert!(routes.len() > 25, "{routes:?}");
+    }
+
+    /// Every route of the interface says which right it asks for, apart from those that are open to
+    /// anybody, and no row is for a route that is not there.
+    #[test]
+    fn every_route_asks_for_a_right_or_is_open() {
+        const OPEN: [&str; 7] = [
+            "GET /health",
+            "GET /openapi.json",
+            "GET /set-up",
+            "POST /set-up",
+            "POST /log-in",
+            "POST /invited",
+            "POST /come-in",
+        ];
+        let document = description();
+        let described: BTreeSet<String> = document["paths"]
+            .as_object()
+            .unwrap()
+            .iter()
+            .filter_map(|(path, item)| Some((path.strip_prefix("/api/v1")?, item)))
+            .flat_map(|(path, item)| {
+                let path = path.replace('{', "<").replace('}', ">");
+                let methods = item.as_object().unwrap().keys().map(|method| method.to_uppercase()).collect::<Vec<_>>();
+                methods.into_iter().map(move |method| format!("{method} {path}"))
+            })
+            .collect();
+        let rows: Vec<String> =
+            crate::auth::rights::rows().map(|(method, path, _)| format!("{method} {path}")).collect();
+        let named: BTreeSet<String> = rows.iter().cloned().chain(OPEN.map(str::to_owned)).collect();
+        assert_eq!(named, described);
+        assert_eq!(named.len(), rows.len() + OPEN.len(), "a route has two rows");
     }
 }

@@ -1,4 +1,4 @@
-//! Setting up, logging in and out.
+//! Setting up, coming in, logging in and out.
 
 use super::Answer;
 use super::body::Body;
@@ -6,57 +6,132 @@ use crate::Settings;
 use crate::auth::{self, Access, Caller, Change, SetUpCode, Throttle};
 use crate::failure::Failure;
 use crate::peers::ClientIp;
-use lantern_api::{LogIn, Session, SetUp, SetUpState};
+use lantern_api::{ComeIn, Invited, LogIn, OneTime, Session, SetUp, SetUpState};
 use lantern_core::Moment;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::clock;
+use lantern_engine::people::{Opened, Wanted, already_set_up};
 use lantern_engine::problem::Class;
-use lantern_engine::secret;
-use lantern_store::{Person, SessionKind, Store, StoreError};
+use lantern_store::{Person, SessionKind};
 use rocket::http::{Cookie, CookieJar, SameSite, Status};
+use rocket::outcome::Outcome;
+use rocket::request::{FromRequest, Request};
 use rocket::serde::json::Json;
-use rocket::{Route, State, get, post, routes};
+use rocket::{Route, State, async_trait, get, post, routes};
+use std::convert::Infallible;
 use std::sync::Arc;
 
-/// A browser's session lasts two weeks, a token a year.
-const BROWSER_DAYS: i64 = 14;
-const TOKEN_DAYS: i64 = 365;
-
 pub(super) fn routes() -> Vec<Route> {
-    routes![set_up_state, set_up, log_in, log_out, me]
+    routes![set_up_state, set_up, log_in, log_out, me, invited, come_in, accept]
 }
 
-/// Whether the first owner is still to be made.
-#[utoipa::path(operation_id = "people_set_up_state", context_path = "/api/v1", tag = "people",
+/// Who tries to get in: what a log-in asks of a request.
+struct Door<'r> {
+    engine: &'r Engine,
+    throttle: &'r Throttle,
+    cookies: &'r CookieJar<'r>,
+    address: std::net::IpAddr,
+    agent: &'r str,
+    secure_cookies: bool,
+}
+
+#[async_trait]
+impl<'r> FromRequest<'r> for Door<'r> {
+    type Error = Infallible;
+
+    async fn from_request(request: &'r Request<'_>) -> rocket::request::Outcome<Self, Infallible> {
+        let rocket = request.rocket();
+        let (Some(engine), Some(throttle), Outcome::Success(address)) =
+            (rocket.state::<Arc<Engine>>(), rocket.state::<Throttle>(), request.guard::<ClientIp>().await)
+        else {
+            return Outcome::Forward(Status::ServiceUnavailable);
+        };
+        let is_tls = request.rocket().state::<Arc<crate::Peers>>().is_some_and(|peers| peers.behind(request).is_some());
+        Outcome::Success(Self {
+            engine,
+            throttle,
+            cookies: request.cookies(),
+            address: address.0,
+            agent: request.headers().get_one("User-Agent").unwrap_or_default(),
+            secure_cookies: is_tls || rocket.state::<Settings>().is_some_and(|settings| settings.secure_cookies),
+        })
+    }
+}
+
+impl Door<'_> {
+    /// Takes a turn at a name.
+    fn attempt(&self, name: &str) -> Result<Caller, Problem> {
+        let caller = Caller::new(self.address, name);
+        self.throttle.attempt(caller, clock::now()).map(|()| caller).map_err(|seconds| {
+            let mut problem = Problem::new(
+                Class::TooSoon,
+                "slow-down",
+                "Too many attempts",
+                format!("After several failures the next attempt is possible in {seconds} s."),
+                "Wait, then try again with the right name and password.",
+            );
+            problem.retry_after = Some(seconds);
+            problem
+        })
+    }
+
+    fn succeeded(&self, caller: Caller) {
+        self.throttle.succeeded(caller, clock::now());
+    }
+
+    /// Opens a session: a cookie, or a token in the answer.
+    async fn open(&self, person: Person, token: bool) -> Answer<Session> {
+        let kind = if token { SessionKind::Token } else { SessionKind::Browser };
+        let wanted = Wanted { kind, agent: self.agent, from: &self.address.to_string() };
+        let Opened { person, secret, expires_at } = self.engine.people.open_session(person, &wanted).await?;
+        if token {
+            return Ok(Json(session(&person, expires_at, None, Some(secret))));
+        }
+        let csrf = auth::csrf_of(&secret);
+        let seconds = expires_at.seconds_since(clock::now()) as i64;
+        let cookie = Cookie::build((auth::SESSION_COOKIE, secret))
+            .path("/")
+            .http_only(true)
+            .same_site(SameSite::Lax)
+            .secure(self.secure_cookies)
+            .max_age(rocket::time::Duration::seconds(seconds));
+        self.cookies.add(cookie);
+        Ok(Json(session(&person, expires_at, Some(csrf), None)))
+    }
+}
+
+fn session(person: &Person, expires: Moment, csrf: Option<String>, token: Option<String>) -> Session {
+    Session {
+        person: person.name.clone(),
+        is_administrator: person.is_administrator,
+        decimal_mark: person.decimal_mark,
+        zone: person.zone.clone(),
+        expires_at: expires.to_string(),
+        csrf,
+        token,
+    }
+}
+
+/// Whether the first person is still to be made.
+#[utoipa::path(operation_id = "people_set_up_state", context_path = "/api/v1", tag = "people", security(()),
     responses((status = 200, body = SetUpState)))]
 #[get("/set-up")]
 fn set_up_state(set_up_code: &State<Arc<SetUpCode>>) -> Json<SetUpState> {
     Json(SetUpState { needed: set_up_code.current().is_some() })
 }
 
-/// Make the first owner with the one-time code.
-#[utoipa::path(operation_id = "people_set_up", context_path = "/api/v1", tag = "people", request_body = SetUp,
+/// Make the first person, an administrator, with the one-time code.
+#[utoipa::path(operation_id = "people_set_up", context_path = "/api/v1", tag = "people", security(()), request_body = SetUp,
     responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
 #[post("/set-up", data = "<body>")]
-async fn set_up(
-    engine: &State<Arc<Engine>>,
-    settings: &State<Settings>,
-    throttle: &State<Throttle>,
-    set_up_code: &State<Arc<SetUpCode>>,
-    remote: ClientIp,
-    cookies: &CookieJar<'_>,
-    body: Body<SetUp>,
-) -> Answer<Session> {
+async fn set_up(door: Door<'_>, set_up_code: &State<Arc<SetUpCode>>, body: Body<SetUp>) -> Answer<Session> {
     let Body(set_up) = body;
-    let now = clock::now();
-    let caller = (remote.0, String::new());
-    check_wait(throttle, &caller, now)?;
+    let caller = door.attempt("")?;
     if set_up_code.current().is_none() {
         return Err(already_set_up().into());
     }
     if !set_up_code.matches(&set_up.code) {
-        throttle.failed(&caller, now);
         return Err(Failure::from(Problem::new(
             Class::NotAllowed,
             "wrong-code",
@@ -65,56 +140,30 @@ async fn set_up(
             "Use the address the service printed when it last started.",
         )));
     }
-    let name = check_name(&set_up.name)?;
-    let hash = auth::hash_password(set_up.password).await.map_err(|e| Problem::invalid("password", e))?;
-    let person = engine.store.add_first_owner(name, &hash, now).await.map_err(|e| match e {
-        StoreError::Taken => already_set_up(),
-        other => Problem::from(other),
-    })?;
+    door.succeeded(caller);
+    let person = door.engine.people.make_first(&set_up.name, set_up.password).await?;
     set_up_code.spend();
-    open_session(&engine.store, settings, cookies, person, set_up.token).await
+    door.open(person, set_up.token).await
 }
 
 /// Log in.
-#[utoipa::path(operation_id = "people_log_in", context_path = "/api/v1", tag = "people", request_body = LogIn,
+#[utoipa::path(operation_id = "people_log_in", context_path = "/api/v1", tag = "people", security(()), request_body = LogIn,
     responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
 #[post("/log-in", data = "<body>")]
-async fn log_in(
-    engine: &State<Arc<Engine>>,
-    settings: &State<Settings>,
-    throttle: &State<Throttle>,
-    remote: ClientIp,
-    cookies: &CookieJar<'_>,
-    body: Body<LogIn>,
-) -> Answer<Session> {
+async fn log_in(door: Door<'_>, body: Body<LogIn>) -> Answer<Session> {
     let Body(log_in) = body;
-    let now = clock::now();
-    let caller = (remote.0, log_in.name.trim().to_lowercase());
-    check_wait(throttle, &caller, now)?;
-    let person = match engine.store.person_by_name(log_in.name.trim()).await {
-        Ok(person) => Some(person),
-        Err(StoreError::NotFound) => None,
-        Err(other) => return Err(other.into()),
-    };
-    let hash = person.as_ref().map(|p| p.password_hash.clone());
-    match person {
-        Some(person) if auth::verify_password(log_in.password.clone(), hash.clone()).await => {
-            throttle.succeeded(&caller);
-            open_session(&engine.store, settings, cookies, person, log_in.token).await
+    let caller = door.attempt(&log_in.name)?;
+    match door.engine.people.log_in(&log_in.name, log_in.password, log_in.second.as_deref()).await {
+        Ok(person) => {
+            door.succeeded(caller);
+            door.open(person, log_in.token).await
         }
-        person => {
-            if person.is_none() {
-                auth::verify_password(log_in.password, None).await;
-            }
-            throttle.failed(&caller, now);
-            Err(Failure::from(Problem::new(
-                Class::NotKnown,
-                "wrong-log-in",
-                "Not logged in",
-                "Name and password do not belong together.",
-                "Check both; after some failures each attempt has to wait longer.",
-            )))
+        // Whoever got that far knows the password, and is asked for the code next.
+        Err(problem) if problem.code == "second-factor-needed" => {
+            door.throttle.pardon(caller);
+            Err(problem.into())
         }
+        Err(problem) => Err(problem.into()),
     }
 }
 
@@ -123,7 +172,8 @@ async fn log_in(
     responses((status = 204), (status = "default", body = lantern_api::Problem)))]
 #[post("/log-out")]
 async fn log_out(engine: &State<Arc<Engine>>, change: Change, cookies: &CookieJar<'_>) -> Result<Status, Failure> {
-    engine.store.end_session(&secret::hash(&change.0.secret)).await?;
+    let (person, session) = change.0.person()?;
+    engine.people.end_session(person, session.id).await?;
     cookies.remove(Cookie::build(auth::SESSION_COOKIE).path("/"));
     Ok(Status::NoContent)
 }
@@ -134,61 +184,48 @@ async fn log_out(engine: &State<Arc<Engine>>, change: Change, cookies: &CookieJa
 #[get("/me")]
 fn me(access: Option<Access>) -> Result<Json<Session>, Status> {
     let access = access.ok_or(Status::NoContent)?;
-    let csrf = (access.kind == SessionKind::Browser).then(|| auth::csrf_of(&access.secret));
-    Ok(Json(session(access.person, access.expires, csrf, None)))
+    let (person, held) = access.person().map_err(|_| Status::NoContent)?;
+    let csrf = (held.kind == SessionKind::Browser).then(|| auth::csrf_of(&access.secret));
+    Ok(Json(session(person, access.expires, csrf, None)))
 }
 
-fn session(person: Person, expires: Moment, csrf: Option<String>, token: Option<String>) -> Session {
-    Session { person: person.name, role: person.role, expires_at: expires.to_string(), csrf, token }
+/// What a one-time address is for.
+#[utoipa::path(operation_id = "people_invited", context_path = "/api/v1", tag = "people", security(()), request_body = OneTime,
+    responses((status = 200, body = Invited), (status = "default", body = lantern_api::Problem)))]
+#[post("/invited", data = "<body>")]
+async fn invited(door: Door<'_>, body: Body<OneTime>) -> Answer<Invited> {
+    let caller = door.attempt("an invitation")?;
+    let invited = door.engine.people.invited(&body.0.secret).await?;
+    door.succeeded(caller);
+    Ok(Json(invited))
 }
 
-async fn open_session(
-    store: &Store,
-    settings: &Settings,
-    cookies: &CookieJar<'_>,
-    person: Person,
-    token: bool,
-) -> Answer<Session> {
-    let secret = secret::new_token();
-    let (kind, days) = if token { (SessionKind::Token, TOKEN_DAYS) } else { (SessionKind::Browser, BROWSER_DAYS) };
-    let now = clock::now();
-    let expires = now.plus_seconds(days as f64 * 86_400.0);
-    store.add_session(&secret::hash(&secret), person.id, kind, now, expires).await?;
-    if token {
-        return Ok(Json(session(person, expires, None, Some(secret))));
-    }
-    let csrf = auth::csrf_of(&secret);
-    let cookie = Cookie::build((auth::SESSION_COOKIE, secret))
-        .path("/")
-        .http_only(true)
-        .same_site(SameSite::Lax)
-        .secure(settings.secure_cookies)
-        .max_age(rocket::time::Duration::days(days));
-    cookies.add(cookie);
-    Ok(Json(session(person, expires, Some(csrf), None)))
+/// Come in by a one-time address, or set a new password with one. It is used up then.
+#[utoipa::path(operation_id = "people_come_in", context_path = "/api/v1", tag = "people", security(()), request_body = ComeIn,
+    responses((status = 200, body = Session), (status = "default", body = lantern_api::Problem)))]
+#[post("/come-in", data = "<body>")]
+async fn come_in(door: Door<'_>, body: Body<ComeIn>) -> Answer<Session> {
+    let caller = door.attempt("an invitation")?;
+    let token = body.0.token;
+    let person = match door.engine.people.come_in(body.0).await {
+        Ok(person) => person,
+        Err(problem) => {
+            // A name that is taken or a password that will not do is no attempt to break in.
+            if problem.code != "invitation-over" {
+                door.throttle.pardon(caller);
+            }
+            return Err(problem.into());
+        }
+    };
+    door.succeeded(caller);
+    door.open(person, token).await
 }
 
-fn check_wait(throttle: &Throttle, caller: &Caller, now: Moment) -> Result<(), Problem> {
-    let Some(seconds) = throttle.wait(caller, now) else { return Ok(()) };
-    let mut problem = Problem::new(
-        Class::TooSoon,
-        "slow-down",
-        "Too many attempts",
-        format!("After several failures the next attempt is possible in {seconds} s."),
-        "Wait, then try again with the right name and password.",
-    );
-    problem.retry_after = Some(seconds);
-    Err(problem)
-}
-
-fn check_name(name: &str) -> Result<&str, Problem> {
-    let name = name.trim();
-    if name.is_empty() || name.chars().count() > 80 || name.chars().any(char::is_control) {
-        return Err(Problem::invalid("name", "a name has 1 to 80 characters"));
-    }
-    Ok(name)
-}
-
-fn already_set_up() -> Problem {
-    Problem::new(Class::Conflict, "already-set-up", "Already set up", "This service has its owner.", "Log in instead.")
+/// Take for oneself, who is logged in already, what a one-time address gives. It is used up then.
+#[utoipa::path(operation_id = "people_accept", context_path = "/api/v1", tag = "people", request_body = OneTime,
+    responses((status = 204), (status = "default", body = lantern_api::Problem)))]
+#[post("/accept", data = "<body>")]
+async fn accept(engine: &State<Arc<Engine>>, change: Change, body: Body<OneTime>) -> Result<Status, Failure> {
+    engine.people.accept(change.0.person()?.0, &body.0.secret).await?;
+    Ok(Status::NoContent)
 }

@@ -3,7 +3,7 @@
 use super::{Answer, devices, query, signals};
 use crate::auth::{Access, Change};
 use crate::found;
-use lantern_api::{Device, Page, Removed, Signal};
+use lantern_api::{Device, Page, Removed, RemovedSite, Signal, Site};
 use lantern_core::Moment;
 use lantern_engine::Engine;
 use lantern_engine::setting_up::RESTORABLE_S;
@@ -14,12 +14,38 @@ use rocket::{Route, State, get, post, routes};
 use std::sync::Arc;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![list, restore_device, restore_signal]
+    routes![sites, restore_site, list, restore_device, restore_signal]
 }
 
 fn item(removed: store::Removed) -> Removed {
     let store::Removed { device, signal, name, at } = removed;
     Removed { device, signal, name, at: at.to_string(), until: at.plus_seconds(RESTORABLE_S).to_string() }
+}
+
+/// Sites that were removed within the last day, newest first. They can be brought back until they are a
+/// day old.
+#[utoipa::path(operation_id = "removed_sites", context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Page<RemovedSite>), (status = "default", body = lantern_api::Problem)))]
+#[get("/removed-sites")]
+async fn sites(engine: &State<Arc<Engine>>, _access: Access) -> Answer<Page<RemovedSite>> {
+    let removed = engine.set_up.removed_sites().await?;
+    let shown = |(site, at): (store::Site, Moment)| RemovedSite {
+        code: site.code,
+        name: site.name,
+        at: at.to_string(),
+        until: at.plus_seconds(RESTORABLE_S).to_string(),
+    };
+    Ok(Json(Page { items: removed.into_iter().map(shown).collect(), next: None }))
+}
+
+/// Bring a removed site back, with its devices, their readings and keys, and the roles of its people.
+#[utoipa::path(operation_id = "removed_restore_site", context_path = "/api/v1", tag = "sites",
+    responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
+#[post("/removed-sites/<site>/restore")]
+async fn restore_site(engine: &State<Arc<Engine>>, change: Change, site: &str) -> Answer<Site> {
+    let site = engine.set_up.restore_site(site).await?;
+    let arrivals = engine.store.count_arrivals(site.id).await?;
+    Ok(Json(shown::site(site, arrivals, &change.0.standing)))
 }
 
 /// Devices and signals that were removed within the last day, newest first. They can be brought
@@ -48,7 +74,7 @@ async fn list(
 #[post("/sites/<site>/devices/<device>/restore")]
 async fn restore_device(engine: &State<Arc<Engine>>, person: Change, site: &str, device: &str) -> Answer<Device> {
     let site = found::site(&engine.store, site).await?;
-    let device = engine.set_up.restore_device(&site, device, &person.0.person.name).await?;
+    let device = engine.set_up.restore_device(&site, device, &person.0.name()).await?;
     Ok(Json(devices::shown(engine, device).await?))
 }
 
@@ -65,7 +91,7 @@ async fn restore_signal(
     signal: &str,
 ) -> Answer<Signal> {
     let (site, device) = found::device(&engine.store, site, device).await?;
-    let signal = engine.set_up.restore_signal(&site, &device, signal, &person.0.person.name).await?;
+    let signal = engine.set_up.restore_signal(&site, &device, signal, &person.0.name()).await?;
     let id = signal.id;
     let names = engine.store.signal_names(device.id).await?;
     Ok(Json(shown::signal(signal, signals::also(&names, id))))

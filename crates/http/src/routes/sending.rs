@@ -86,7 +86,7 @@ async fn enter(
     body: Body<NewHandReading>,
 ) -> Result<(Status, Json<Reading>), Failure> {
     let (_, device, signal) = found::signal(&engine.store, site, device, signal).await?;
-    let point = engine.by_hand.enter(&device, &signal, body.0, &change.0.person.name).await?;
+    let point = engine.by_hand.enter(&device, &signal, body.0, &change.0.name()).await?;
     Ok((Status::Created, Json(shown::reading_of(device.state, point))))
 }
 

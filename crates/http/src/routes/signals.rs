@@ -60,7 +60,7 @@ async fn add(
     body: Body<NewSignal>,
 ) -> Result<(Status, Json<Signal>), Failure> {
     let (site, device) = found::device(&engine.store, site, device).await?;
-    let signal = engine.set_up.add_signal(&site, &device, &body.0, &change.0.person.name).await?;
+    let signal = engine.set_up.add_signal(&site, &device, &body.0, &change.0.name()).await?;
     Ok((Status::Created, Json(shown::signal(signal, Vec::new()))))
 }
 
@@ -147,5 +147,5 @@ async fn join_position(
     body: Body<JoinPosition>,
 ) -> Answer<JoinedPosition> {
     let (site, device) = found::device(&engine.store, site, device).await?;
-    Ok(Json(engine.set_up.join_position(&site, &device, &body.0, &person.0.person.name).await?))
+    Ok(Json(engine.set_up.join_position(&site, &device, &body.0, &person.0.name()).await?))
 }

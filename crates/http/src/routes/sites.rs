@@ -2,10 +2,11 @@
 
 use super::body::Body;
 use super::{Answer, query};
-use crate::auth::{Access, Change};
+use crate::auth::{Access, Change, standing_on};
 use crate::failure::Failure;
 use crate::found;
 use lantern_api::{NewSite, Page, Removal, Site, SiteChange};
+use lantern_core::access::Standing;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::shown;
@@ -22,29 +23,31 @@ pub(super) fn routes() -> Vec<Route> {
     routes![list, add, show, change, extent, remove]
 }
 
-/// The sites, in order of code.
+/// The sites where the one who asks has a role, in order of code.
 #[utoipa::path(operation_id = "sites_list", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Page<Site>), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites?<after>&<limit>")]
 async fn list(
     engine: &State<Arc<Engine>>,
-    _access: Access,
+    access: Access,
     after: Option<&str>,
     limit: Option<&str>,
 ) -> Answer<Page<Site>> {
     let limit = query::limit(limit)?;
-    let sites = engine.store.sites(after.unwrap_or_default(), limit + 1).await?;
-    let mut arrivals = Vec::with_capacity(sites.len());
-    for site in &sites {
-        arrivals.push(engine.store.count_arrivals(site.id).await?);
+    let (person, session) = access.person()?;
+    let whose = (!person.is_administrator).then_some(person.id);
+    let sites = engine.store.sites_of(whose, session.site, after.unwrap_or_default(), limit + 1).await?;
+    let mut shown = Vec::with_capacity(sites.len());
+    for (site, role) in sites {
+        let standing = standing_on(person, session, Some(site.id), role);
+        shown.push(site_of(engine, site, &standing).await?);
     }
-    let mut arrivals = arrivals.into_iter();
-    Ok(Json(query::page(
-        sites,
-        limit,
-        |site| site.code.clone(),
-        |site| shown::site(site, arrivals.next().unwrap_or(0)),
-    )))
+    Ok(Json(query::page(shown, limit, |site| site.code.clone(), |site| site)))
+}
+
+async fn site_of(engine: &Engine, site: store::Site, standing: &Standing) -> Result<Site, Problem> {
+    let arrivals = engine.store.count_arrivals(site.id).await?;
+    Ok(shown::site(site, arrivals, standing))
 }
 
 /// Make a site.
@@ -53,32 +56,30 @@ async fn list(
 #[post("/sites", data = "<body>")]
 async fn add(
     engine: &State<Arc<Engine>>,
-    _change: Change,
+    change: Change,
     body: Body<NewSite>,
 ) -> Result<(Status, Json<Site>), Failure> {
     let site = engine.set_up.add_site(body.0).await?;
-    Ok((Status::Created, Json(shown::site(site, 0))))
+    Ok((Status::Created, Json(shown::site(site, 0, &change.0.standing))))
 }
 
 /// One site.
 #[utoipa::path(operation_id = "sites_show", context_path = "/api/v1", tag = "sites",
     responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
 #[get("/sites/<site>")]
-async fn show(engine: &State<Arc<Engine>>, _access: Access, site: &str) -> Answer<Site> {
+async fn show(engine: &State<Arc<Engine>>, access: Access, site: &str) -> Answer<Site> {
     let site = found::site(&engine.store, site).await?;
-    let arrivals = engine.store.count_arrivals(site.id).await?;
-    Ok(Json(shown::site(site, arrivals)))
+    Ok(Json(site_of(engine, site, &access.standing).await?))
 }
 
 /// Change a site.
 #[utoipa::path(operation_id = "sites_change", context_path = "/api/v1", tag = "sites", request_body = SiteChange,
     responses((status = 200, body = Site), (status = "default", body = lantern_api::Problem)))]
 #[patch("/sites/<site>", data = "<body>")]
-async fn change(engine: &State<Arc<Engine>>, _change: Change, site: &str, body: Body<SiteChange>) -> Answer<Site> {
+async fn change(engine: &State<Arc<Engine>>, change: Change, site: &str, body: Body<SiteChange>) -> Answer<Site> {
     let site = found::site(&engine.store, site).await?;
     let site = engine.set_up.change_site(&site, body.0).await?;
-    let arrivals = engine.store.count_arrivals(site.id).await?;
-    Ok(Json(shown::site(site, arrivals)))
+    Ok(Json(site_of(engine, site, &change.0.standing).await?))
 }
 
 /// How much would go with a site: its readings, counted up to a million.

