@@ -3,13 +3,22 @@
 use crate::args::Connection;
 use crate::login::Login;
 use anyhow::{Context, Result, bail};
-use lantern_api::{Page, Problem, Site};
+use lantern_api::{Health, Page, Problem, Site};
 use reqwest::{Client, Method, RequestBuilder, Response};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::time::Duration;
 
 /// The service as one person sees it.
+/// What the service answers when it does not do as it was asked.
+#[derive(Debug, thiserror::Error)]
+#[error("{text}")]
+pub(crate) struct Refused {
+    /// The stable code.
+    pub(crate) code: String,
+    text: String,
+}
+
 pub(crate) struct Server {
     client: Client,
     url: String,
@@ -101,7 +110,8 @@ impl Server {
             .await
             .map_err(|_| anyhow::anyhow!("{} answered {status}; is it a Key Lantern?", self.url))?;
         let hint = if problem.code == "not-logged-in" { " Here: `lantern login URL`." } else { "" };
-        bail!("{} {}{hint}", problem.detail, problem.remedy)
+        let text = format!("{} {}{hint}", problem.detail, problem.remedy);
+        Err(Refused { code: problem.code, text }.into())
     }
 
     async fn json<T: DeserializeOwned>(&self, request: RequestBuilder) -> Result<T> {
@@ -111,6 +121,13 @@ impl Server {
     /// GET with a query.
     pub(crate) async fn get<T: DeserializeOwned>(&self, path: &str, query: &[(&str, String)]) -> Result<T> {
         self.json(self.request(Method::GET, &with_query(path, query))).await
+    }
+
+    /// How the service is doing; it says so with another status when it is not well.
+    pub(crate) async fn health(&self) -> Result<Health> {
+        let response = self.request(Method::GET, "health").send().await;
+        let response = response.map_err(|error| anyhow::anyhow!("{}: {}", self.url, error.without_url()))?;
+        response.json().await.context("the answer of the service cannot be read")
     }
 
     /// All items of a paged list.
@@ -147,6 +164,11 @@ impl Server {
     /// POST without body and answer.
     pub(crate) async fn tell(&self, path: &str) -> Result<()> {
         self.run(self.request(Method::POST, path)).await.map(drop)
+    }
+
+    /// PUT that is answered with nothing.
+    pub(crate) async fn set(&self, path: &str, body: &impl Serialize) -> Result<()> {
+        self.run(self.request(Method::PUT, path).json(body)).await.map(drop)
     }
 
     /// PUT.

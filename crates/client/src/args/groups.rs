@@ -5,7 +5,7 @@ use clap::CommandFactory;
 use std::fmt::Write;
 
 /// Titles and commands of each group.
-const GROUPS: [(&str, &[&str]); 8] = [
+const GROUPS: [(&str, &[&str]); 9] = [
     ("Begin", &["login", "logout", "site"]),
     ("Set devices up", &["device", "signal", "kind", "key", "recipe", "send", "join", "removed"]),
     ("Find out what comes", &["why", "contacts", "arrivals", "claim", "ignore", "decoder", "commission"]),
@@ -18,7 +18,8 @@ const GROUPS: [(&str, &[&str]); 8] = [
         ],
     ),
     ("Act", &["command", "enter"]),
-    ("Take away and keep", &["export", "erase", "retention", "storage", "backup"]),
+    ("Take away and keep", &["export", "erase", "retention", "storage", "backup", "health"]),
+    ("People", &["come-in", "account", "people", "everyone", "changes", "undo"]),
     ("This program", &["completions", "help"]),
 ];
 

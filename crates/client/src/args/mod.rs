@@ -10,6 +10,7 @@ mod groups;
 mod meaning;
 mod note;
 mod objects;
+mod people;
 mod setting_up;
 mod storage;
 #[cfg(test)]
@@ -30,6 +31,7 @@ pub(crate) use meaning::{
 };
 pub(crate) use note::{NewNoteArgs, NoteChangeArgs, NoteCommand, NotesArgs, OriginArgs};
 pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, Role, SignalCommand, SiteCommand};
+pub(crate) use people::{AccountCommand, ChangesArgs, ComeInArgs, EveryoneCommand, LoginArgs, PeopleCommand};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
     RecipeArgs,
@@ -84,6 +86,38 @@ pub(crate) enum Command {
     Login(LoginArgs),
     /// End the log-in and forget its token
     Logout,
+    /// Come in by a one-time address, or set a new password with one
+    #[command(
+        after_help = "The password is asked for, or taken from LANTERN_PASSWORD.\n\nExample:\n  lantern come-in \"https://lantern.example/join#SECRET\" --name bob"
+    )]
+    ComeIn(ComeInArgs),
+    /// Your own account: name, numbers, log-ins and tokens
+    #[command(subcommand)]
+    Account(AccountCommand),
+    /// People of the site and their roles
+    #[command(subcommand)]
+    People(PeopleCommand),
+    /// People of the whole service, for its administrators
+    #[command(subcommand)]
+    Everyone(EveryoneCommand),
+    /// Who changed what, the last changes first
+    #[command(
+        after_help = "Examples:\n  lantern changes\n  lantern changes tower/level --who bob\n  lantern changes --words interval --from 2026-05-01"
+    )]
+    Changes(ChangesArgs),
+    /// Make something again what it was before a change
+    #[command(after_help = "Example:\n  lantern undo 17    (a number that `lantern changes` shows)")]
+    Undo {
+        /// The number of the change
+        id: i64,
+    },
+    /// How the service is doing, part by part
+    #[command(after_help = "Ends with 1 if a part is not well.")]
+    Health {
+        /// Believe the clock although it has leapt ahead; what is too old by it is deleted from now on
+        #[arg(long)]
+        confirm_clock: bool,
+    },
     /// Sites: places or projects
     Site {
         #[command(subcommand)]
@@ -296,19 +330,6 @@ pub(crate) enum Command {
         /// The shell
         shell: clap_complete::Shell,
     },
-}
-
-#[derive(Args)]
-pub(crate) struct LoginArgs {
-    /// Address of the service, such as http://127.0.0.1:8710
-    #[arg(value_name = "URL")]
-    pub(crate) address: Option<String>,
-    /// Your name; asked for if absent
-    #[arg(long)]
-    pub(crate) name: Option<String>,
-    /// One-time code that the service printed at its first start: makes the owner
-    #[arg(long, value_name = "CODE")]
-    pub(crate) setup: Option<String>,
 }
 
 #[derive(Args)]

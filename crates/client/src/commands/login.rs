@@ -3,7 +3,7 @@
 use super::{Context, ask};
 use crate::args::LoginArgs;
 use crate::login::Login;
-use crate::server::Server;
+use crate::server::{Refused, Server};
 use anyhow::{Context as _, Result, bail};
 use lantern_api::{LogIn, Session, SetUp};
 use std::io::{self, IsTerminal};
@@ -26,16 +26,37 @@ pub(crate) async fn login(context: &Context, args: LoginArgs) -> Result<()> {
         Some(name) => name,
         None => ask("Name", "no name given: add --name NAME")?,
     };
-    let password = password(args.setup.is_some())?;
+    let password = if args.setup.is_some() { choose_password("LANTERN_PASSWORD")? } else { current_password()? };
     let session: Session = match args.setup {
         Some(code) => server.post("set-up", &SetUp { code, name, password, token: true }).await?,
-        None => server.post("log-in", &LogIn { name, password, token: true }).await?,
+        None => log_in(&server, name, password, args.code).await?,
     };
+    log_in_as(context, &server, session)
+}
+
+/// Keeps the token of someone who got in, and says so.
+pub(super) fn log_in_as(context: &Context, server: &Server, session: Session) -> Result<()> {
     let token = session.token.clone().context("the service gave no token")?;
     Login { url: server.url().to_owned(), token, site: context.connection.site.clone() }.save()?;
     // The token stays out of what is printed: it is kept where only you can read it.
     let shown = Session { token: None, ..session };
-    context.output.print(&shown, |s| format!("Logged in to {} as {} ({})", server.url(), s.person, s.role))
+    context.output.print(&shown, |s| format!("Logged in to {} as {}", server.url(), s.person))
+}
+
+/// Logs in, and asks for the code of the second factor if the person has set one up.
+async fn log_in(server: &Server, name: String, password: String, code: Option<String>) -> Result<Session> {
+    let mut wanted = LogIn { name, password, second: code, token: true };
+    match server.post("log-in", &wanted).await {
+        Err(error) if wanted.second.is_none() && is_code_missing(&error) => {
+            wanted.second = Some(ask("Code of the second factor", "a second factor is needed: add --code CODE")?);
+            server.post("log-in", &wanted).await
+        }
+        answer => answer,
+    }
+}
+
+fn is_code_missing(error: &anyhow::Error) -> bool {
+    error.downcast_ref::<Refused>().is_some_and(|refused| refused.code == "second-factor-needed")
 }
 
 pub(crate) async fn logout(context: &Context) -> Result<()> {
@@ -65,18 +86,28 @@ fn is_open_to_others(url: &str) -> bool {
     !is_own && host != "localhost"
 }
 
-fn password(is_new: bool) -> Result<String> {
-    if let Ok(password) = std::env::var("LANTERN_PASSWORD") {
-        return Ok(password);
-    }
-    if !io::stdin().is_terminal() {
-        bail!("no password given: set LANTERN_PASSWORD");
-    }
-    let password = rpassword::prompt_password(if is_new { "New password: " } else { "Password: " })?;
-    if is_new && rpassword::prompt_password("Once more: ")? != password {
+/// The password of someone who has one.
+pub(super) fn current_password() -> Result<String> {
+    given_password("LANTERN_PASSWORD", "Password: ")
+}
+
+/// A new password, typed twice, or from a variable.
+pub(super) fn choose_password(variable: &str) -> Result<String> {
+    let password = given_password(variable, "New password: ")?;
+    if std::env::var(variable).is_err() && rpassword::prompt_password("Once more: ")? != password {
         bail!("the two passwords differ");
     }
     Ok(password)
+}
+
+fn given_password(variable: &str, question: &str) -> Result<String> {
+    if let Ok(password) = std::env::var(variable) {
+        return Ok(password);
+    }
+    if !io::stdin().is_terminal() {
+        bail!("no password given: set {variable}");
+    }
+    Ok(rpassword::prompt_password(question)?)
 }
 
 #[cfg(test)]

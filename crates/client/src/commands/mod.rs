@@ -1,7 +1,9 @@
 //! The commands, one file per noun.
 
+pub(crate) mod account;
 pub(crate) mod arrivals;
 pub(crate) mod bursts;
+pub(crate) mod changes;
 pub(crate) mod chart;
 mod chosen;
 pub(crate) mod command;
@@ -16,6 +18,7 @@ pub(crate) mod export;
 pub(crate) mod figures;
 pub(crate) mod follow;
 mod follow_mqtt;
+pub(crate) mod health;
 pub(crate) mod job;
 pub(crate) mod key;
 pub(crate) mod kind;
@@ -25,6 +28,7 @@ pub(crate) mod meaning;
 pub(crate) mod note;
 pub(crate) mod now;
 pub(crate) mod origin;
+pub(crate) mod people;
 pub(crate) mod readings;
 pub(crate) mod recipe;
 pub(crate) mod removed;
