@@ -16,6 +16,10 @@ export const router = createBrowserRouter([
     children: [
       { path: '/set-up', Component: SetUpPage },
       { path: '/log-in', Component: LogInPage },
+      ...['/join', '/new-password'].map((path) => ({
+        path,
+        lazy: async () => ({ Component: (await import('./features/entry/ComeInPage')).ComeInPage }),
+      })),
       {
         Component: Gate,
         children: [
@@ -23,6 +27,18 @@ export const router = createBrowserRouter([
           {
             path: '/add-site',
             lazy: async () => ({ Component: (await import('./features/set-up/AddSitePage')).AddSitePage }),
+          },
+          {
+            path: '/account',
+            lazy: async () => ({ Component: (await import('./features/account/AccountPage')).AccountPage }),
+          },
+          {
+            path: '/health',
+            lazy: async () => ({ Component: (await import('./features/health/HealthPage')).HealthPage }),
+          },
+          {
+            path: '/people',
+            lazy: async () => ({ Component: (await import('./features/people/EveryonePage')).EveryonePage }),
           },
           {
             path: '/sites/:site',
@@ -82,6 +98,16 @@ export const router = createBrowserRouter([
               {
                 path: 'notes',
                 lazy: async () => ({ Component: (await import('./features/notes/NotesPage')).NotesPage }),
+              },
+              {
+                path: 'notes/changes',
+                lazy: async () => ({
+                  Component: (await import('./features/changes/ChangesPage')).ChangesPage,
+                }),
+              },
+              {
+                path: 'people',
+                lazy: async () => ({ Component: (await import('./features/people/PeoplePage')).PeoplePage }),
               },
               {
                 path: 'compare',

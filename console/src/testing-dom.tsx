@@ -14,8 +14,17 @@ export interface Asked {
   body: unknown;
 }
 
-/** What the service answers to `METHOD /path`; a number is the status of a refusal. */
+/** What the service answers to `METHOD /path`; a number is the status of a refusal, and a function is told
+ * what was sent. */
 export type Answers = Record<string, unknown>;
+
+/** A refusal with a code of its own. */
+export class Refused {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+  ) {}
+}
 
 // A busy machine takes more than the second that is waited for by default.
 configure({ asyncUtilTimeout: 20_000 });
@@ -43,7 +52,12 @@ export function answering(answers: Answers): Asked[] {
     const path = url.replace('/api/v1', '');
     const body: unknown = typeof init?.body === 'string' ? JSON.parse(init.body) : undefined;
     asked.push({ method, path, body });
-    const answer = answers[`${method} ${path}`] ?? answers[`${method} ${path.split('?')[0] ?? ''}`];
+    const found = answers[`${method} ${path}`] ?? answers[`${method} ${path.split('?')[0] ?? ''}`];
+    const answer: unknown = typeof found === 'function' ? (found as (body: unknown) => unknown)(body) : found;
+    if (answer instanceof Refused) {
+      const refusal = { ...REFUSAL, code: answer.code };
+      return Promise.resolve(new Response(JSON.stringify(refusal), { status: answer.status }));
+    }
     const isRefused = typeof answer === 'number' || answer === undefined;
     const status = answer === undefined ? 404 : typeof answer === 'number' ? answer : 200;
     return Promise.resolve(new Response(JSON.stringify(isRefused ? REFUSAL : answer), { status }));
@@ -60,8 +74,14 @@ function Where() {
 
 /** An address as the router keeps it, with what a link gave along. */
 function entry(at: string, state: unknown) {
-  const [pathname = '/', search] = at.split('?');
-  return { pathname, search: search === undefined ? '' : `?${search}`, state };
+  const [address = '/', hash] = at.split('#');
+  const [pathname = '/', search] = address.split('?');
+  return {
+    pathname,
+    search: search === undefined ? '' : `?${search}`,
+    hash: hash === undefined ? '' : `#${hash}`,
+    state,
+  };
 }
 
 /** Draws something of a site at an address. */

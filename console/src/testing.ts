@@ -35,4 +35,8 @@ export const A_SITE: Site = {
   zone: 'UTC',
   created_at: '2026-05-01T00:00:00Z',
   arrivals: 0,
+  access: {
+    role: 'owner',
+    may: ['account', 'look', 'note', 'enter', 'command', 'set_up', 'record', 'remove', 'manage'],
+  },
 };

@@ -1,5 +1,6 @@
 import { Problem } from './problem';
 import type { Page } from './page';
+import type { Health } from './schema';
 
 const BASE = '/api/v1';
 
@@ -20,7 +21,7 @@ export function abandonReading(): void {
   reading = new AbortController();
 }
 
-async function request(method: string, path: string, body?: unknown): Promise<Response> {
+async function request(method: string, path: string, body?: unknown, mayBeUnwell = false): Promise<Response> {
   const headers: Record<string, string> = { Accept: 'application/json' };
   if (method !== 'GET') headers['X-CSRF-Token'] = csrf;
   if (body !== undefined) headers['Content-Type'] = 'application/json';
@@ -40,7 +41,7 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
       'Check that it runs; this page tries again.',
     );
   }
-  if (response.ok) return response;
+  if (response.ok || (mayBeUnwell && response.status === 503)) return response;
   const problem = (await response.json().catch(() => ({}))) as Partial<
     Record<'code' | 'detail' | 'remedy', string>
   >;
@@ -54,6 +55,10 @@ async function request(method: string, path: string, body?: unknown): Promise<Re
 
 /** What is at a path, to be read piece by piece. */
 export const open = (path: string): Promise<Response> => request('GET', path);
+
+/** How the service is doing; it says with a status of its own when it is not well. */
+export const readHealth = async (): Promise<Health> =>
+  (await (await request('GET', '/health', undefined, true)).json()) as Health;
 
 async function json<T>(method: string, path: string, body?: unknown): Promise<T> {
   const response = await request(method, path, body);

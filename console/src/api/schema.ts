@@ -4,6 +4,161 @@
  */
 
 export interface paths {
+    "/api/v1/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take for oneself, who is logged in already, what a one-time address gives. It is used up then. */
+        post: operations["people_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's account. */
+        get: operations["account_show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change one's account. */
+        patch: operations["account_change"];
+        trace?: never;
+    };
+    "/api/v1/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change one's password. All other log-ins and tokens end. */
+        put: operations["account_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Begin with the second factor, by its first code. Gives the codes that stand in for it. */
+        put: operations["account_begin_second"];
+        /** Ask for a second factor: gives the secret for an app. It is asked for from its first code on. */
+        post: operations["account_offer_second"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/second-factor/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the second factor. */
+        post: operations["account_end_second"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's log-ins and tokens, the first ones first. */
+        get: operations["account_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End one of one's log-ins or tokens. */
+        delete: operations["account_end_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/sites/{site}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Leave a site. */
+        delete: operations["account_leave"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/account/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a token for a program. */
+        post: operations["account_make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/backup": {
         parameters: {
             query?: never;
@@ -24,6 +179,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed what in the whole service, the last changes first. */
+        get: operations["changes_of_service"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clock/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Believe the clock although it has leapt ahead: what is too old by it is deleted from now on. */
+        post: operations["openapi_confirm_clock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/come-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Come in by a one-time address, or set a new password with one. It is used up then. */
+        post: operations["people_come_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/contacts/unknown": {
         parameters: {
             query?: never;
@@ -32,7 +238,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Attempts without a key or with one nobody has, newest first. Only for owners,
+         * Attempts without a key or with one nobody has, newest first. Only for administrators,
          *     as they may be meant for any site.
          */
         get: operations["contacts_unknown"];
@@ -51,10 +257,62 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the service is well. */
+        /** Whether the service is well, part by part. The status is 503 if it is not. */
         get: operations["openapi_health"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Invitations to no site that wait to be used, the first ones first. */
+        get: operations["everyone_invitations"];
+        put?: never;
+        /** Invite somebody as administrator: gives a one-time address to send them. */
+        post: operations["everyone_invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invitations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw an invitation to no site. */
+        delete: operations["everyone_withdraw"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invited": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a one-time address is for. */
+        post: operations["people_invited"];
         delete?: never;
         options?: never;
         head?: never;
@@ -152,6 +410,98 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All people, by name. */
+        get: operations["everyone_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a person with their log-ins, tokens and roles. What they did stays in the record, and nobody
+         *     else is given their name.
+         */
+        delete: operations["everyone_remove"];
+        options?: never;
+        head?: never;
+        /** Make a person an administrator or no longer one, or take a second factor away that was lost. */
+        patch: operations["everyone_change"];
+        trace?: never;
+    };
+    "/api/v1/people/{person}/new-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a way to a new password for someone who forgot theirs: gives a one-time address to send them. */
+        post: operations["everyone_new_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/removed-sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sites that were removed within the last day, newest first. They can be brought back until they are a
+         *     day old.
+         */
+        get: operations["removed_sites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/removed-sites/{site}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed site back, with its devices, their readings and keys, and the roles of its people. */
+        post: operations["removed_restore_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/set-up": {
         parameters: {
             query?: never;
@@ -159,10 +509,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the first owner is still to be made. */
+        /** Whether the first person is still to be made. */
         get: operations["people_set_up_state"];
         put?: never;
-        /** Make the first owner with the one-time code. */
+        /** Make the first person, an administrator, with the one-time code. */
         post: operations["people_set_up"];
         delete?: never;
         options?: never;
@@ -177,7 +527,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The sites, in order of code. */
+        /** The sites where the one who asks has a role, in order of code. */
         get: operations["sites_list"];
         put?: never;
         /** Make a site. */
@@ -225,6 +575,44 @@ export interface paths {
         get: operations["arrivals_list"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who changed what on a site, the last changes first.
+         * @description `object` gives those of one object and what belongs to it, such as `devices/tower`; `words` those
+         *     in which these words stand somewhere.
+         */
+        get: operations["changes_of_site"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/changes/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make an object again what it was before a change. Gives the line that tells of it. */
+        post: operations["changes_undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1394,6 +1782,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Invitations to a site that wait to be used, the first ones first. */
+        get: operations["members_invitations"];
+        put?: never;
+        /** Invite somebody to a site: gives a one-time address to send them. */
+        post: operations["members_invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/invitations/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Withdraw an invitation to a site. */
+        delete: operations["members_withdraw"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/jobs": {
         parameters: {
             query?: never;
@@ -1705,6 +2128,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** People with a role on a site, by name. Administrators of the service may do everything there without one. */
+        get: operations["members_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give someone of the site another role. */
+        put: operations["members_change"];
+        post?: never;
+        /** Take someone's role on the site away. */
+        delete: operations["members_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/removed": {
         parameters: {
             query?: never;
@@ -2008,6 +2466,54 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What a person may do on a site. */
+        Access: {
+            /** @description All they may do there. */
+            may: components["schemas"]["Right"][];
+            /** @description Their role there, as far as their token lets them use it. */
+            role: components["schemas"]["Role"];
+        };
+        /** @description What a person has here. */
+        Account: {
+            /** @description Where they can be reached: mail addresses and telephone numbers. */
+            addresses: string[];
+            /** @description How numbers are written for them, where they differ from the site. */
+            decimal_mark?: components["schemas"]["DecimalMark"];
+            /** @description Whether they run the service and may do everything everywhere. */
+            is_administrator: boolean;
+            /** @description The name they log in with. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Recovery codes that are left.
+             */
+            recovery_codes: number;
+            /** @description Since when a second factor is asked for; absent if none is. */
+            second_factor_since?: string;
+            /** @description The sites where they have a role. */
+            sites: components["schemas"]["AccountSite"][];
+            /** @description The time zone they want to see, where it is not the site's. */
+            zone?: string;
+        };
+        /** @description What to change of one's account; what is absent stays. */
+        AccountChange: {
+            /** @description Where one can be reached: up to 8 mail addresses and telephone numbers. */
+            addresses?: string[];
+            decimal_mark?: components["schemas"]["DecimalMark"] | null;
+            /** @description The name to log in with. Nobody else must have it, nor have had it. */
+            name?: string;
+            /** @description IANA name of a time zone; `null`: that of the site. */
+            zone?: string | null;
+        };
+        /** @description A site on which a person has a role. */
+        AccountSite: {
+            /** @description Its code. */
+            code: string;
+            /** @description Its name. */
+            name: string;
+            /** @description What they are there. */
+            role: components["schemas"]["Role"];
+        };
         /** @description An undeclared name that waits with its readings. */
         Arrival: {
             /** @description The device that sent it. */
@@ -2182,6 +2688,37 @@ export interface components {
             /** @description What it is. */
             what: components["schemas"]["Changed"];
         };
+        /** @description A line of the record of changes. */
+        ChangeLine: {
+            /** @description What was done, in the past tense. */
+            action: string;
+            /** @description When it was done. */
+            at: string;
+            /** @description Whether it can be undone, as long as nobody changes the same again. */
+            can_undo: boolean;
+            /** @description What differs, field by field. Secrets are kept nowhere. */
+            differences: components["schemas"]["FieldDifference"][];
+            /** @description The address it came from. */
+            from: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it was done to, as its address names it below the site; empty for the site itself. */
+            object: string;
+            /** @description The code of the site it was done on; absent for what concerns the service. */
+            site?: string;
+            /**
+             * Format: int64
+             * @description The line that undid it.
+             */
+            undone_by?: number;
+            /** @description By what: `console`, or a token by its name. */
+            way: string;
+            /** @description Who did it. */
+            who: string;
+        };
         /**
          * @description What has changed.
          * @enum {string}
@@ -2208,6 +2745,19 @@ export interface components {
             moved: number;
             /** @description The signal that has the readings now. */
             signal: string;
+        };
+        /** @description Uses a one-time address. */
+        ComeIn: {
+            /** @description The name to log in with; absent for a new password. */
+            name?: string;
+            /** @description At least 10 characters, none of the commonest. */
+            password: string;
+            /** @description The code of the second factor, where a new password is for someone who has set one up. */
+            second?: string;
+            /** @description What stands behind `#` in the address. */
+            secret: string;
+            /** @description Ask for a token instead of a cookie. */
+            token?: boolean;
         };
         /** @description A command that was given. */
         Command: {
@@ -3370,6 +3920,15 @@ export interface components {
              */
             value: number;
         };
+        /** @description A field that was changed. */
+        FieldDifference: {
+            /** @description What it is now; absent if it is not there. */
+            after?: unknown;
+            /** @description What it was; absent if it was not there. */
+            before?: unknown;
+            /** @description The field. */
+            field: string;
+        };
         /**
          * @description What the good numbers of a bucket come to; flags count as 0 and 1. A value holds until the
          *     next one, at most until its device would be called silent.
@@ -3539,10 +4098,47 @@ export interface components {
         Health: {
             /** @description The service's clock. */
             now: string;
-            /** @description `ok`. */
+            /** @description Its parts. */
+            parts: components["schemas"]["HealthPart"][];
+            /** @description `ok`, or `failing` if a part is not well. */
             status: string;
             /** @description The version of the service. */
             version: string;
+        };
+        /** @description How a part of the service is doing. */
+        HealthPart: {
+            /** @description What is to be said of it. */
+            detail: string;
+            /** @description Whether it is well. */
+            is_well: boolean;
+            /** @description What it is called: `writer`, `database`, `disk`, `clock`. */
+            name: string;
+        };
+        /** @description A log-in of a browser or a token. */
+        HeldSession: {
+            /** @description The most it lets its person be. */
+            at_most?: components["schemas"]["Role"];
+            /** @description When it began. */
+            created_at: string;
+            /** @description When it ends. */
+            expires_at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Whether it is the one that asks. */
+            is_this: boolean;
+            /** @description `browser` or `token`. */
+            kind: string;
+            /** @description The address it was last used from. */
+            last_from: string;
+            /** @description When it was last used, give or take a minute. */
+            last_used_at?: string;
+            /** @description The browser, or the name the token was given. */
+            name: string;
+            /** @description The only site it opens. */
+            site?: string;
         };
         /** @description The answer to a delivery, when the sender asks for JSON. */
         InAnswer: {
@@ -3576,6 +4172,45 @@ export interface components {
             repeated: number;
             /** @description Names nobody has declared yet: their readings are kept and wait. */
             waiting?: string[];
+        };
+        /** @description An invitation that has not been used. */
+        Invitation: {
+            /** @description When it was made. */
+            created_at: string;
+            /** @description When it ends. */
+            expires_at: string;
+            /** @description Who it is for. */
+            for_whom: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Who invites. */
+            invited_by: string;
+            /** @description Whether it makes an administrator. */
+            is_administrator: boolean;
+            /** @description What they are to be on the site; absent if it is not to a site. */
+            role?: components["schemas"]["Role"];
+        };
+        /** @description What a one-time address is for. */
+        Invited: {
+            /** @description When it ends. */
+            expires_at: string;
+            /** @description Who it is for. */
+            for_whom: string;
+            /** @description Who invites. */
+            invited_by: string;
+            /** @description Whether it makes an administrator. */
+            is_administrator: boolean;
+            /** @description Whose password it sets; absent if it lets somebody in. */
+            person?: string;
+            /** @description What one is to be there. */
+            role?: components["schemas"]["Role"];
+            /** @description The name of the site it is to. */
+            site?: string;
+            /** @description Its code. */
+            site_code?: string;
         };
         /** @description A key just issued: the only time its secret is shown. */
         IssuedKey: components["schemas"]["Key"] & {
@@ -3849,6 +4484,8 @@ export interface components {
             name: string;
             /** @description The password. */
             password: string;
+            /** @description The code of the second factor, or a recovery code, where the person has set one up. */
+            second?: string;
             /** @description Ask for a token instead of a cookie. */
             token?: boolean;
         };
@@ -3856,6 +4493,22 @@ export interface components {
         MadeDevice: components["schemas"]["Device"] & {
             /** @description Its first key, if one was wanted. Its secret is shown nowhere else. */
             key?: components["schemas"]["IssuedKey"];
+        };
+        /** @description An invitation that was made, or a way to a new password. */
+        MadeInvitation: {
+            /** @description The one-time address: shown this once. What stands behind `#` is the secret. */
+            address: string;
+            /** @description When it ends. */
+            expires_at: string;
+            /** @description What is kept of it. */
+            invitation?: components["schemas"]["Invitation"];
+        };
+        /** @description A token that was made. */
+        MadeToken: {
+            /** @description What is kept of it. */
+            session: components["schemas"]["HeldSession"];
+            /** @description The token: shown this once. */
+            token: string;
         };
         /** @description Something that stands at a time, or over a span, beside readings. */
         Mark: {
@@ -3934,6 +4587,20 @@ export interface components {
              */
             version: number;
         };
+        /** @description A person with a role on a site. */
+        Member: {
+            /** @description Their name. */
+            name: string;
+            /** @description What they are on the site. */
+            role: components["schemas"]["Role"];
+            /** @description Since when. */
+            since: string;
+        };
+        /** @description The role to give to a person. */
+        MemberChange: {
+            /** @description What they are to be on the site. */
+            role: components["schemas"]["Role"];
+        };
         /** @description What mends it. */
         Mend: {
             /** @enum {string} */
@@ -3981,6 +4648,16 @@ export interface components {
              * @description The revision; the newest if absent.
              */
             revision?: number;
+        };
+        /** @description Somebody to invite as administrator of the service. */
+        NewAdministrator: {
+            /**
+             * Format: int32
+             * @description Days until it ends.
+             */
+            days?: number;
+            /** @description Who it is for, in your words. */
+            for_whom: string;
         };
         /** @description Reference readings from which a calibration is to be made. */
         NewCalibration: {
@@ -4074,6 +4751,18 @@ export interface components {
             /** @description What was read off. */
             value: unknown;
         };
+        /** @description Somebody to invite to a site. */
+        NewInvitation: {
+            /**
+             * Format: int32
+             * @description Days until it ends.
+             */
+            days?: number;
+            /** @description Who it is for, in your words. */
+            for_whom: string;
+            /** @description What they are to be on the site. */
+            role: components["schemas"]["Role"];
+        };
         /** @description A joining window to open. */
         NewJoining: {
             /** @description The kind that what joins is made from. */
@@ -4112,6 +4801,13 @@ export interface components {
             text: string;
             /** @description When it ends, if it is about a span. */
             to?: string;
+        };
+        /** @description A new password for oneself. All other log-ins and tokens end. */
+        NewPassword: {
+            /** @description At least 10 characters, none of the commonest. */
+            new: string;
+            /** @description The one there is. */
+            old: string;
         };
         /** @description A history that is to be made again. */
         NewReconversion: {
@@ -4176,6 +4872,20 @@ export interface components {
              */
             hours?: number;
         };
+        /** @description A token to make, for a program. */
+        NewToken: {
+            /** @description The most it lets you be; absent: what you are. */
+            at_most?: components["schemas"]["Role"];
+            /**
+             * Format: int32
+             * @description Days until it ends.
+             */
+            days: number;
+            /** @description What it is for. */
+            name: string;
+            /** @description The only site it opens; absent: all of yours. */
+            site?: string;
+        };
         /** @description A view that is to be kept. */
         NewView: {
             /** @description The query of its address in the console, such as `signals=tower/level&span=1w`, 4,000 bytes at most. */
@@ -4210,6 +4920,11 @@ export interface components {
          * @enum {string}
          */
         NumberEncoding: "raw" | "hex" | "base64";
+        /** @description The secret of a one-time address. */
+        OneTime: {
+            /** @description What stands behind `#` in the address. */
+            secret: string;
+        };
         /** @description Where the value of a signal at a time comes from. */
         Origin: {
             /**
@@ -4369,6 +5084,42 @@ export interface components {
                 min?: components["schemas"]["Extreme"];
                 /** @description When the last one was. */
                 to: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_ChangeLine: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description What was done, in the past tense. */
+                action: string;
+                /** @description When it was done. */
+                at: string;
+                /** @description Whether it can be undone, as long as nobody changes the same again. */
+                can_undo: boolean;
+                /** @description What differs, field by field. Secrets are kept nowhere. */
+                differences: components["schemas"]["FieldDifference"][];
+                /** @description The address it came from. */
+                from: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description What it was done to, as its address names it below the site; empty for the site itself. */
+                object: string;
+                /** @description The code of the site it was done on; absent for what concerns the service. */
+                site?: string;
+                /**
+                 * Format: int64
+                 * @description The line that undid it.
+                 */
+                undone_by?: number;
+                /** @description By what: `console`, or a token by its name. */
+                way: string;
+                /** @description Who did it. */
+                who: string;
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -4597,6 +5348,62 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_HeldSession: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description The most it lets its person be. */
+                at_most?: components["schemas"]["Role"];
+                /** @description When it began. */
+                created_at: string;
+                /** @description When it ends. */
+                expires_at: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description Whether it is the one that asks. */
+                is_this: boolean;
+                /** @description `browser` or `token`. */
+                kind: string;
+                /** @description The address it was last used from. */
+                last_from: string;
+                /** @description When it was last used, give or take a minute. */
+                last_used_at?: string;
+                /** @description The browser, or the name the token was given. */
+                name: string;
+                /** @description The only site it opens. */
+                site?: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_Invitation: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When it was made. */
+                created_at: string;
+                /** @description When it ends. */
+                expires_at: string;
+                /** @description Who it is for. */
+                for_whom: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description Who invites. */
+                invited_by: string;
+                /** @description Whether it makes an administrator. */
+                is_administrator: boolean;
+                /** @description What they are to be on the site; absent if it is not to a site. */
+                role?: components["schemas"]["Role"];
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_Job: {
             /** @description The items, in the list's order. */
             items: {
@@ -4731,6 +5538,20 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_Member: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description Their name. */
+                name: string;
+                /** @description What they are on the site. */
+                role: components["schemas"]["Role"];
+                /** @description Since when. */
+                since: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_Note: {
             /** @description The items, in the list's order. */
             items: {
@@ -4755,6 +5576,24 @@ export interface components {
                 written_at: string;
                 /** @description Who wrote it. */
                 written_by: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_Person: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When they came. */
+                created_at: string;
+                /** @description Whether a second factor is asked for. */
+                has_second_factor: boolean;
+                /** @description Whether they run the service and may do everything everywhere. */
+                is_administrator: boolean;
+                /** @description Their name. */
+                name: string;
+                /** @description The sites where they have a role. */
+                sites: components["schemas"]["AccountSite"][];
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -4806,6 +5645,22 @@ export interface components {
                 name: string;
                 /** @description The code of the signal, if it is one. */
                 signal?: string;
+                /** @description Until when it can be brought back. */
+                until: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_RemovedSite: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When it was removed. */
+                at: string;
+                /** @description Its code. */
+                code: string;
+                /** @description Its name. */
+                name: string;
                 /** @description Until when it can be brought back. */
                 until: string;
             }[];
@@ -4888,6 +5743,8 @@ export interface components {
         Page_Site: {
             /** @description The items, in the list's order. */
             items: {
+                /** @description What the one who asks may do there. */
+                access: components["schemas"]["Access"];
                 /**
                  * Format: int32
                  * @description How many undeclared names wait to be claimed.
@@ -4965,6 +5822,26 @@ export interface components {
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
+        };
+        /** @description A person of the service. */
+        Person: {
+            /** @description When they came. */
+            created_at: string;
+            /** @description Whether a second factor is asked for. */
+            has_second_factor: boolean;
+            /** @description Whether they run the service and may do everything everywhere. */
+            is_administrator: boolean;
+            /** @description Their name. */
+            name: string;
+            /** @description The sites where they have a role. */
+            sites: components["schemas"]["AccountSite"][];
+        };
+        /** @description What an administrator changes of a person; what is absent stays. */
+        PersonChange: {
+            /** @description `false` takes their second factor away, for one who has lost it. */
+            has_second_factor?: boolean;
+            /** @description Whether they run the service. */
+            is_administrator?: boolean;
         };
         /** @description A place on the Earth (WGS 84). */
         Position: {
@@ -5065,6 +5942,11 @@ export interface components {
             /** @description `urn:key-lantern:problem:` and the code. */
             type: string;
         };
+        /** @description One's password, to prove that it is still the same person. */
+        Proof: {
+            /** @description The password. */
+            password: string;
+        };
         /** @description How the readings of a time are. */
         QualityCounts: {
             /** @description Why the others are not, most frequent first. */
@@ -5140,6 +6022,11 @@ export interface components {
             /** @description The recipes. */
             recipes: components["schemas"]["Recipe"][];
         };
+        /** @description Codes that stand in for the second factor, once each. */
+        RecoveryCodes: {
+            /** @description The codes: shown this once. */
+            codes: string[];
+        };
         /** @description One value of a delivery that was not taken. */
         RefusedValue: {
             /** @description The stable word for programs. */
@@ -5187,6 +6074,17 @@ export interface components {
             name: string;
             /** @description The code of the signal, if it is one. */
             signal?: string;
+            /** @description Until when it can be brought back. */
+            until: string;
+        };
+        /** @description A site that was removed and can be brought back. */
+        RemovedSite: {
+            /** @description When it was removed. */
+            at: string;
+            /** @description Its code. */
+            code: string;
+            /** @description Its name. */
+            name: string;
             /** @description Until when it can be brought back. */
             until: string;
         };
@@ -5258,6 +6156,16 @@ export interface components {
              */
             revision: number;
         };
+        /**
+         * @description Something there is to do.
+         * @enum {string}
+         */
+        Right: "account" | "look" | "note" | "enter" | "command" | "set_up" | "record" | "remove" | "manage" | "run";
+        /**
+         * @description What a person is on a site. The later ones may do all that the earlier ones may.
+         * @enum {string}
+         */
+        Role: "viewer" | "operator" | "owner";
         /** @description What can be believed of a signal. All parts are optional. */
         Screen: {
             /** @description What is expected: values outside are suspect. */
@@ -5328,20 +6236,36 @@ export interface components {
              */
             low?: number;
         };
+        /** @description A code of the second factor. */
+        SecondFactorCode: {
+            /** @description Six digits. */
+            code: string;
+        };
+        /** @description A second factor that waits for its first code. */
+        SecondFactorOffer: {
+            /** @description The same as an address, to be shown as a picture that the app reads. */
+            address: string;
+            /** @description The secret, to be typed into an app for one-time passwords (RFC 6238). */
+            secret: string;
+        };
         /** @description Who is logged in. */
         Session: {
             /** @description To be sent as `X-CSRF-Token` with every change; absent for tokens. */
             csrf?: string;
+            /** @description How numbers are written for them, where they differ from the site. */
+            decimal_mark?: components["schemas"]["DecimalMark"];
             /** @description When the session ends. */
             expires_at: string;
+            /** @description Whether they run the service and may do everything everywhere. */
+            is_administrator: boolean;
             /** @description The person's name. */
             person: string;
-            /** @description `owner`, `operator` or `viewer`. */
-            role: string;
             /** @description The token, if one was asked for: shown this once. */
             token?: string;
+            /** @description The time zone they want to see, where it is not the site's. */
+            zone?: string;
         };
-        /** @description Makes the first person, the owner. */
+        /** @description Makes the first person, who is an administrator. */
         SetUp: {
             /** @description The one-time code that the service printed at its start. */
             code: string;
@@ -5352,7 +6276,7 @@ export interface components {
             /** @description Ask for a token instead of a cookie. */
             token?: boolean;
         };
-        /** @description Whether the service has its first owner. */
+        /** @description Whether the service has its first person. */
         SetUpState: {
             /** @description True until the first person is made with the one-time code. */
             needed: boolean;
@@ -5524,6 +6448,8 @@ export interface components {
         };
         /** @description A place or project. */
         Site: {
+            /** @description What the one who asks may do there. */
+            access: components["schemas"]["Access"];
             /**
              * Format: int32
              * @description How many undeclared names wait to be claimed.
@@ -5962,6 +6888,10 @@ export interface components {
     headers: never;
     pathItems: never;
 }
+export type Access = components['schemas']['Access'];
+export type Account = components['schemas']['Account'];
+export type AccountChange = components['schemas']['AccountChange'];
+export type AccountSite = components['schemas']['AccountSite'];
 export type Arrival = components['schemas']['Arrival'];
 export type Attention = components['schemas']['Attention'];
 export type Becomes = components['schemas']['Becomes'];
@@ -5974,10 +6904,12 @@ export type CalibrationPair = components['schemas']['CalibrationPair'];
 export type Carries = components['schemas']['Carries'];
 export type Caught = components['schemas']['Caught'];
 export type ChangeEvent = components['schemas']['ChangeEvent'];
+export type ChangeLine = components['schemas']['ChangeLine'];
 export type Changed = components['schemas']['Changed'];
 export type Claim = components['schemas']['Claim'];
 export type ClaimInto = components['schemas']['ClaimInto'];
 export type Claimed = components['schemas']['Claimed'];
+export type ComeIn = components['schemas']['ComeIn'];
 export type Command = components['schemas']['Command'];
 export type CommandArgument = components['schemas']['CommandArgument'];
 export type CommandDeclaration = components['schemas']['CommandDeclaration'];
@@ -6024,6 +6956,7 @@ export type DryRun = components['schemas']['DryRun'];
 export type DryRunResult = components['schemas']['DryRunResult'];
 export type DummyTest = components['schemas']['DummyTest'];
 export type Extreme = components['schemas']['Extreme'];
+export type FieldDifference = components['schemas']['FieldDifference'];
 export type Figures = components['schemas']['Figures'];
 export type FiguresTable = components['schemas']['FiguresTable'];
 export type Fix = components['schemas']['Fix'];
@@ -6035,7 +6968,11 @@ export type Grant = components['schemas']['Grant'];
 export type GroupRepeat = components['schemas']['GroupRepeat'];
 export type HandReading = components['schemas']['HandReading'];
 export type Health = components['schemas']['Health'];
+export type HealthPart = components['schemas']['HealthPart'];
+export type HeldSession = components['schemas']['HeldSession'];
 export type InAnswer = components['schemas']['InAnswer'];
+export type Invitation = components['schemas']['Invitation'];
+export type Invited = components['schemas']['Invited'];
 export type IssuedKey = components['schemas']['IssuedKey'];
 export type Job = components['schemas']['Job'];
 export type JobState = components['schemas']['JobState'];
@@ -6055,31 +6992,40 @@ export type LiveEvent = components['schemas']['LiveEvent'];
 export type LiveReading = components['schemas']['LiveReading'];
 export type LogIn = components['schemas']['LogIn'];
 export type MadeDevice = components['schemas']['MadeDevice'];
+export type MadeInvitation = components['schemas']['MadeInvitation'];
+export type MadeToken = components['schemas']['MadeToken'];
 export type Mark = components['schemas']['Mark'];
 export type MarkKind = components['schemas']['MarkKind'];
 export type Marks = components['schemas']['Marks'];
 export type Meaning = components['schemas']['Meaning'];
 export type MeaningTrial = components['schemas']['MeaningTrial'];
 export type MeaningVersion = components['schemas']['MeaningVersion'];
+export type Member = components['schemas']['Member'];
+export type MemberChange = components['schemas']['MemberChange'];
 export type Mend = components['schemas']['Mend'];
 export type Move = components['schemas']['Move'];
+export type NewAdministrator = components['schemas']['NewAdministrator'];
 export type NewCalibration = components['schemas']['NewCalibration'];
 export type NewCommand = components['schemas']['NewCommand'];
 export type NewDevice = components['schemas']['NewDevice'];
 export type NewDevices = components['schemas']['NewDevices'];
 export type NewDummyTest = components['schemas']['NewDummyTest'];
 export type NewHandReading = components['schemas']['NewHandReading'];
+export type NewInvitation = components['schemas']['NewInvitation'];
 export type NewJoining = components['schemas']['NewJoining'];
 export type NewKey = components['schemas']['NewKey'];
 export type NewMeaning = components['schemas']['NewMeaning'];
 export type NewNote = components['schemas']['NewNote'];
+export type NewPassword = components['schemas']['NewPassword'];
 export type NewReconversion = components['schemas']['NewReconversion'];
 export type NewSignal = components['schemas']['NewSignal'];
 export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
+export type NewToken = components['schemas']['NewToken'];
 export type NewView = components['schemas']['NewView'];
 export type Note = components['schemas']['Note'];
 export type NumberEncoding = components['schemas']['NumberEncoding'];
+export type OneTime = components['schemas']['OneTime'];
 export type Origin = components['schemas']['Origin'];
 export type OtherValue = components['schemas']['OtherValue'];
 export type Outcome = components['schemas']['Outcome'];
@@ -6089,6 +7035,7 @@ export type PackedGroup = components['schemas']['PackedGroup'];
 export type PackedNumber = components['schemas']['PackedNumber'];
 export type PageArrival = components['schemas']['Page_Arrival'];
 export type PageBurst = components['schemas']['Page_Burst'];
+export type PageChangeLine = components['schemas']['Page_ChangeLine'];
 export type PageCommand = components['schemas']['Page_Command'];
 export type PageContact = components['schemas']['Page_Contact'];
 export type PageDevice = components['schemas']['Page_Device'];
@@ -6096,21 +7043,28 @@ export type PageDeviceNow = components['schemas']['Page_DeviceNow'];
 export type PageFollower = components['schemas']['Page_Follower'];
 export type PageGap = components['schemas']['Page_Gap'];
 export type PageHandReading = components['schemas']['Page_HandReading'];
+export type PageHeldSession = components['schemas']['Page_HeldSession'];
+export type PageInvitation = components['schemas']['Page_Invitation'];
 export type PageJob = components['schemas']['Page_Job'];
 export type PageKey = components['schemas']['Page_Key'];
 export type PageKind = components['schemas']['Page_Kind'];
 export type PageLink = components['schemas']['Page_Link'];
 export type PageMeaningVersion = components['schemas']['Page_MeaningVersion'];
+export type PageMember = components['schemas']['Page_Member'];
 export type PageNote = components['schemas']['Page_Note'];
+export type PagePerson = components['schemas']['Page_Person'];
 export type PagePresenceChange = components['schemas']['Page_PresenceChange'];
 export type PageReading = components['schemas']['Page_Reading'];
 export type PageRemoved = components['schemas']['Page_Removed'];
+export type PageRemovedSite = components['schemas']['Page_RemovedSite'];
 export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
 export type PageStay = components['schemas']['Page_Stay'];
 export type PageView = components['schemas']['Page_View'];
 export type PageWaitingDevice = components['schemas']['Page_WaitingDevice'];
+export type Person = components['schemas']['Person'];
+export type PersonChange = components['schemas']['PersonChange'];
 export type Position = components['schemas']['Position'];
 export type PositionCheck = components['schemas']['PositionCheck'];
 export type PositionFix = components['schemas']['PositionFix'];
@@ -6118,6 +7072,7 @@ export type Presence = components['schemas']['Presence'];
 export type PresenceChange = components['schemas']['PresenceChange'];
 export type PresenceEvent = components['schemas']['PresenceEvent'];
 export type Problem = components['schemas']['Problem'];
+export type Proof = components['schemas']['Proof'];
 export type QualityCounts = components['schemas']['QualityCounts'];
 export type Reading = components['schemas']['Reading'];
 export type ReadingQuality = components['schemas']['ReadingQuality'];
@@ -6125,19 +7080,25 @@ export type ReadingValue = components['schemas']['ReadingValue'];
 export type ReadingsEvent = components['schemas']['ReadingsEvent'];
 export type Recipe = components['schemas']['Recipe'];
 export type Recipes = components['schemas']['Recipes'];
+export type RecoveryCodes = components['schemas']['RecoveryCodes'];
 export type RefusedValue = components['schemas']['RefusedValue'];
 export type Remade = components['schemas']['Remade'];
 export type Remark = components['schemas']['Remark'];
 export type Removal = components['schemas']['Removal'];
 export type Removed = components['schemas']['Removed'];
+export type RemovedSite = components['schemas']['RemovedSite'];
 export type Retention = components['schemas']['Retention'];
 export type RetentionEffect = components['schemas']['RetentionEffect'];
 export type RetentionState = components['schemas']['RetentionState'];
 export type Revision = components['schemas']['Revision'];
+export type Right = components['schemas']['Right'];
+export type Role = components['schemas']['Role'];
 export type Screen = components['schemas']['Screen'];
 export type ScreenDependence = components['schemas']['ScreenDependence'];
 export type ScreenOutlier = components['schemas']['ScreenOutlier'];
 export type ScreenRange = components['schemas']['ScreenRange'];
+export type SecondFactorCode = components['schemas']['SecondFactorCode'];
+export type SecondFactorOffer = components['schemas']['SecondFactorOffer'];
 export type Session = components['schemas']['Session'];
 export type SetUp = components['schemas']['SetUp'];
 export type SetUpState = components['schemas']['SetUpState'];
@@ -6182,6 +7143,328 @@ export type Why = components['schemas']['Why'];
 export type WrongMeaning = components['schemas']['WrongMeaning'];
 export type $defs = Record<string, never>;
 export interface operations {
+    people_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneTime"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_begin_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondFactorCode"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_offer_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorOffer"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_end_second: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_sessions: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_HeldSession"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    account_make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     storage_backup: {
         parameters: {
             query?: never;
@@ -6197,6 +7480,97 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.sqlite3": number[];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes_of_service: {
+        parameters: {
+            query?: {
+                after?: string;
+                from?: string;
+                limit?: number;
+                object?: string;
+                to?: string;
+                who?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ChangeLine"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    openapi_confirm_clock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_come_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComeIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
                 };
             };
             default: {
@@ -6254,6 +7628,133 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    everyone_invitations: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Invitation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAdministrator"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeInvitation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_invited: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneTime"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6383,6 +7884,181 @@ export interface operations {
                 };
                 content: {
                     "application/json": Record<string, never>;
+                };
+            };
+        };
+    };
+    everyone_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Person"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    everyone_new_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeInvitation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removed_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_RemovedSite"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removed_restore_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6612,6 +8288,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Arrival"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes_of_site: {
+        parameters: {
+            query?: {
+                after?: string;
+                from?: string;
+                limit?: number;
+                object?: string;
+                to?: string;
+                who?: string;
+                words?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ChangeLine"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeLine"];
                 };
             };
             default: {
@@ -9147,6 +10890,99 @@ export interface operations {
             };
         };
     };
+    members_invitations: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Invitation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInvitation"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeInvitation"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_withdraw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     jobs_list: {
         parameters: {
             query?: {
@@ -9967,6 +11803,98 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Page_DeviceNow"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Member"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberChange"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

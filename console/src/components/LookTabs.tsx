@@ -11,7 +11,7 @@ const PAGES = [
   { path: 'figures', label: 'Figures' },
   { path: 'coverage', label: 'Coverage' },
   { path: 'compare', label: 'Compare' },
-  { path: 'notes', label: 'Notes' },
+  { path: 'notes', label: 'Notes and changes' },
 ];
 
 /** The pages on which the past is looked at. */
@@ -27,7 +27,7 @@ export function LookTabs() {
       direction="row"
       useFlexGap
       spacing={3}
-      sx={{ flexWrap: 'wrap', mb: 2, displayPrint: 'none' }}
+      sx={{ flexWrap: 'wrap', rowGap: 0, mb: 2, displayPrint: 'none' }}
     >
       {PAGES.map(({ path, label }) => (
         <Link

@@ -22,17 +22,28 @@ import { Mark } from './Mark';
 import { SearchDialog } from './SearchDialog';
 import { useSite } from './siteContext';
 
-function places(site: Site) {
+function places(site: Site): PlaceProps[] {
   const base = `/sites/${site.code}`;
   return [
     { to: base, label: 'Lamp room', end: true },
     { to: `${base}/charts`, label: 'Charts', end: false },
-    { to: `${base}/arrivals`, label: 'Arrivals', end: false, count: site.arrivals },
-    { to: `${base}/set-up`, label: 'Set-up', end: false },
+    ...(site.access.may.includes('set_up')
+      ? [
+          { to: `${base}/arrivals`, label: 'Arrivals', end: false, count: site.arrivals },
+          { to: `${base}/set-up`, label: 'Set-up', end: false },
+        ]
+      : []),
   ];
 }
 
-function Place({ to, label, end, count }: ReturnType<typeof places>[number]) {
+interface PlaceProps {
+  to: string;
+  label: string;
+  end: boolean;
+  count?: number;
+}
+
+function Place({ to, label, end, count }: PlaceProps) {
   return (
     <Box
       component={NavLink}
@@ -232,6 +243,17 @@ function PersonMenu() {
         <MenuItem component={RouterLink} to="/" state={{ list: true }}>
           Sites
         </MenuItem>
+        <MenuItem component={RouterLink} to="/account">
+          Your account
+        </MenuItem>
+        <MenuItem component={RouterLink} to="/health">
+          How the service is doing
+        </MenuItem>
+        {data?.is_administrator && (
+          <MenuItem component={RouterLink} to="/people">
+            People of the service
+          </MenuItem>
+        )}
         <MenuItem onClick={() => void logOut()}>Log out</MenuItem>
       </Menu>
     </>

@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from 'react';
-import { api } from '../api/client';
+import { readHealth } from '../api/client';
 
 /** Milliseconds the service's clock is ahead of this computer's. */
 let ahead = 0;
@@ -7,7 +7,7 @@ let ahead = 0;
 /** Asks the service for its time, so that ages are right on a computer whose clock is not. */
 export async function setClock(): Promise<void> {
   const before = Date.now();
-  const { now } = await api.get<{ now: string }>('/health');
+  const { now } = await readHealth();
   ahead = Date.parse(now) - (before + Date.now()) / 2;
 }
 

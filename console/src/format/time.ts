@@ -57,3 +57,6 @@ export function fromWall(wall: number, zone: string): number {
   // The offset at about that time is close enough to find the exact one.
   return wall - offset(wall - offset(wall));
 }
+
+/** The time zone of this computer. */
+export const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;

@@ -264,7 +264,7 @@ function Names({ names }: { names: Arrival[] }) {
 function UnknownKeys() {
   const site = useSite();
   const { data: me } = useQuery(session());
-  const isOwner = me?.role === 'owner';
+  const isOwner = me?.is_administrator === true;
   const { data } = useQuery({ ...unknownContacts(), enabled: isOwner, refetchInterval: 10_000 });
   if (!isOwner || !data || data.length === 0) return null;
   return (

@@ -8,6 +8,7 @@ import { ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { asSent, fixed } from '../../format/number';
 import { dateTime } from '../../format/time';
+import { May } from '../../components/may';
 
 /** A sign and a word for each stage, so that colour alone tells nothing. */
 const STAGES: Record<CommandStage, { sign: string; word: string; color: string }> = {
@@ -90,9 +91,11 @@ export function CommandLines({ path, commands }: { path: string; commands: Comma
                 </Typography>
               </Box>
               {(command.stage === 'waiting' || command.stage === 'delivered') && (
-                <Button size="small" onClick={() => withdraw.mutate(command.id)}>
-                  Withdraw
-                </Button>
+                <May right="command">
+                  <Button size="small" onClick={() => withdraw.mutate(command.id)}>
+                    Withdraw
+                  </Button>
+                </May>
               )}
             </Box>
           );

@@ -12,6 +12,7 @@ import { useSite } from '../../components/siteContext';
 import { CommandDialog } from './CommandDialog';
 import { CommandForm } from './CommandForm';
 import { CommandLines } from './CommandLines';
+import { May, useMay } from '../../components/may';
 
 /** What a device can be told to do, and what became of what it was told. */
 export function CommandsSection({ code }: { code: string }) {
@@ -28,6 +29,7 @@ type Open = { kind: 'none' } | { kind: 'add' } | { kind: 'edit'; command: Comman
 function Commands({ device }: { device: Device }) {
   const site = useSite();
   const cache = useQueryClient();
+  const mayCommand = useMay('command');
   const [open, setOpen] = useState<Open>({ kind: 'none' });
   const given = useQuery(commandsQuery(site.code, device.code));
   const declared = device.commands ?? [];
@@ -53,19 +55,22 @@ function Commands({ device }: { device: Device }) {
           delivery.
         </Typography>
       )}
-      {declared.map((command) => (
-        <CommandForm
-          key={command.name}
-          path={path}
-          command={command}
-          onGiven={take}
-          onEdit={() => setOpen({ kind: 'edit', command })}
-        />
-      ))}
+      {mayCommand &&
+        declared.map((command) => (
+          <CommandForm
+            key={command.name}
+            path={path}
+            command={command}
+            onGiven={take}
+            onEdit={() => setOpen({ kind: 'edit', command })}
+          />
+        ))}
       <Box sx={{ mt: declared.length === 0 ? 0 : 2 }}>
-        <Button variant="outlined" onClick={() => setOpen({ kind: 'add' })}>
-          Declare a command
-        </Button>
+        <May right="set_up">
+          <Button variant="outlined" onClick={() => setOpen({ kind: 'add' })}>
+            Declare a command
+          </Button>
+        </May>
       </Box>
       {given.error && <ProblemAlert error={given.error} />}
       <CommandLines path={path} commands={given.data ?? []} />

@@ -11,6 +11,7 @@ import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { DecoderEditor } from '../sending/DecoderEditor';
 import { parseDecoder, decoderText } from '../sending/decoder';
+import { May } from '../../components/may';
 
 /** How this device's payloads are read, with a try-out before it is saved. */
 export function DecoderSection({ code }: { code: string }) {
@@ -40,14 +41,16 @@ function Editor({ device }: { device: Device }) {
       <DecoderEditor text={text} onChange={setText} device={device.code} />
       {save.error && <ProblemAlert error={save.error} />}
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', mt: 2 }}>
-        <Button
-          variant="outlined"
-          loading={save.isPending}
-          disabled={!parsed.ok}
-          onClick={() => save.mutate()}
-        >
-          Save the decoder
-        </Button>
+        <May right="set_up">
+          <Button
+            variant="outlined"
+            loading={save.isPending}
+            disabled={!parsed.ok}
+            onClick={() => save.mutate()}
+          >
+            Save the decoder
+          </Button>
+        </May>
         <Typography color="textSecondary" role="status">
           {save.isSuccess ? (device.decoder ? 'Saved.' : 'Saved: it has none.') : ''}
         </Typography>

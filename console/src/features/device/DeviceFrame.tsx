@@ -5,7 +5,7 @@ import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, NavLink, Outlet, useParams } from 'react-router';
 import { deviceNow } from '../../api/queries';
-import type { DeviceNow } from '../../api/schema';
+import type { DeviceNow, Right } from '../../api/schema';
 import { useBeat, useStanding } from '../../api/useLive';
 import { Lamp } from '../../components/Lamp';
 import { PageHeading } from '../../components/PageHeading';
@@ -16,13 +16,13 @@ import { useServiceNow } from '../../format/clock';
 import { ConnectionLine } from './ConnectionLine';
 
 /** The parts of a device's page: what is looked at daily first. */
-const PARTS = [
+const PARTS: { path: string; title: string; right?: Right }[] = [
   { path: '', title: 'Now and history' },
   { path: 'contacts', title: 'Contacts' },
   { path: 'signals', title: 'Signals' },
-  { path: 'sending', title: 'Sending' },
-  { path: 'set-up', title: 'Set-up' },
-] as const;
+  { path: 'sending', title: 'Sending', right: 'set_up' },
+  { path: 'set-up', title: 'Set-up', right: 'set_up' },
+];
 
 /** What stands around every part of a device's page. */
 export function DeviceFrame() {
@@ -56,6 +56,8 @@ export function DeviceFrame() {
 }
 
 function Parts({ base }: { base: string }) {
+  const { access } = useSite();
+  const parts = PARTS.filter(({ right }) => right === undefined || access.may.includes(right));
   return (
     <Box
       component="nav"
@@ -69,7 +71,7 @@ function Parts({ base }: { base: string }) {
         mb: 3,
       }}
     >
-      {PARTS.map(({ path, title }) => (
+      {parts.map(({ path, title }) => (
         <Link
           key={path}
           component={NavLink}

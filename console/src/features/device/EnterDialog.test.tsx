@@ -1,3 +1,4 @@
+import { A_SITE } from '../../testing';
 import { expect, test, vi } from 'vitest';
 import type { Signal } from '../../api/schema';
 import { answering, choose, isDisabled, press, sent, show, type } from '../../testing-dom';
@@ -40,7 +41,7 @@ test('a flag is chosen', async () => {
 test('a time is of the site, and one that is none cannot be sent', async () => {
   const asked = answering({ [`POST ${PATH}/readings`]: {} });
   show(<EnterDialog path={PATH} signal={signal({})} onClose={() => undefined} />, {
-    site: { code: 'marlbeck', name: 'M', zone: 'Europe/London', created_at: '', arrivals: 0 },
+    site: { ...A_SITE, zone: 'Europe/London' },
   });
   expect(isDisabled('Enter it')).toBe(true);
   type(/Value in m/, '2');

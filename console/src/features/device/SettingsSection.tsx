@@ -29,6 +29,7 @@ import { LeaveGuard } from '../../components/LeaveGuard';
 import { NumberEntry } from '../../components/NumberEntry';
 import { useDraft } from '../../components/useDraft';
 import { holdsNaN, numberOrNull, written } from '../../format/entry';
+import { May } from '../../components/may';
 
 /** Name, interval, place and note of a device; and its removal. */
 export function SettingsSection({ code }: { code: string }) {
@@ -52,9 +53,11 @@ export function SettingsSection({ code }: { code: string }) {
       >
         Commissioning and its report
       </Button>
-      <Button color="error" variant="outlined" sx={{ mt: 2 }} onClick={() => setRemoving(true)}>
-        Remove this device
-      </Button>
+      <May right="remove">
+        <Button color="error" variant="outlined" sx={{ mt: 2 }} onClick={() => setRemoving(true)}>
+          Remove this device
+        </Button>
+      </May>
       {removing && (
         <RemoveDialog
           path={path}
@@ -164,9 +167,11 @@ function DeviceForm({ device, path }: { device: Device; path: string }) {
       {save.error && <ProblemAlert error={save.error} />}
       <LeaveGuard when={isChanged && !save.isPending} />
       <Box sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
-        <Button type="submit" variant="outlined" loading={save.isPending} disabled={wrong || !isChanged}>
-          Save
-        </Button>
+        <May right="set_up">
+          <Button type="submit" variant="outlined" loading={save.isPending} disabled={wrong || !isChanged}>
+            Save
+          </Button>
+        </May>
         <Typography color="textSecondary" role="status">
           {isChanged ? 'Not saved yet.' : save.isSuccess ? 'Saved.' : ''}
         </Typography>

@@ -21,6 +21,7 @@ import { inWords } from '../meaning/words';
 import { EnterDialog } from './EnterDialog';
 import { RetentionDialog } from './RetentionDialog';
 import { SignalDialog } from './SignalDialog';
+import { May } from '../../components/may';
 
 /** What is open over the list. */
 type Open =
@@ -69,36 +70,44 @@ export function SignalsSection({ device }: { device: string }) {
                 <TableCell>{signal.note}</TableCell>
                 <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
                   {!signal.reserved && signal.meaning?.formula === undefined && (
+                    <May right="enter">
+                      <Button
+                        size="small"
+                        onClick={() => setOpen({ kind: 'enter', signal })}
+                        aria-label={`Enter a reading of ${signal.code}`}
+                      >
+                        Enter
+                      </Button>
+                    </May>
+                  )}
+                  <May right="set_up">
                     <Button
                       size="small"
-                      onClick={() => setOpen({ kind: 'enter', signal })}
-                      aria-label={`Enter a reading of ${signal.code}`}
+                      onClick={() => setOpen({ kind: 'edit', signal })}
+                      aria-label={`Edit ${signal.code}`}
                     >
-                      Enter
+                      Edit
                     </Button>
-                  )}
-                  <Button
-                    size="small"
-                    onClick={() => setOpen({ kind: 'edit', signal })}
-                    aria-label={`Edit ${signal.code}`}
-                  >
-                    Edit
-                  </Button>
-                  <Button
-                    size="small"
-                    onClick={() => setOpen({ kind: 'keep', signal })}
-                    aria-label={`How long ${signal.code} is kept`}
-                  >
-                    Keep
-                  </Button>
-                  <Button
-                    size="small"
-                    color="error"
-                    onClick={() => setOpen({ kind: 'remove', signal })}
-                    aria-label={`Remove ${signal.code}`}
-                  >
-                    Remove
-                  </Button>
+                  </May>
+                  <May right="remove">
+                    <Button
+                      size="small"
+                      onClick={() => setOpen({ kind: 'keep', signal })}
+                      aria-label={`How long ${signal.code} is kept`}
+                    >
+                      Keep
+                    </Button>
+                  </May>
+                  <May right="remove">
+                    <Button
+                      size="small"
+                      color="error"
+                      onClick={() => setOpen({ kind: 'remove', signal })}
+                      aria-label={`Remove ${signal.code}`}
+                    >
+                      Remove
+                    </Button>
+                  </May>
                 </TableCell>
               </TableRow>
             ))}
@@ -106,9 +115,11 @@ export function SignalsSection({ device }: { device: string }) {
         </Table>
       </TableContainer>
       <Box sx={{ mt: 2 }}>
-        <Button variant="outlined" onClick={() => setOpen({ kind: 'add' })}>
-          Declare a signal
-        </Button>
+        <May right="set_up">
+          <Button variant="outlined" onClick={() => setOpen({ kind: 'add' })}>
+            Declare a signal
+          </Button>
+        </May>
       </Box>
       {open.kind === 'add' && <SignalDialog path={path} onClose={close} />}
       {open.kind === 'edit' && <SignalDialog path={path} signal={open.signal} onClose={close} />}

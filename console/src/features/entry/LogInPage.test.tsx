@@ -1,38 +1,52 @@
 import { screen, waitFor } from '@testing-library/react';
 import { expect, test } from 'vitest';
-import { answering, press, REFUSAL, sent, show, type, where } from '../../testing-dom';
+import { answering, press, Refused, show, type, where } from '../../testing-dom';
 import { LogInPage } from './LogInPage';
 
-const logIn = () => {
-  type(/Name/, 'ann');
-  type(/Password/, 'a long one');
-  press('Log in');
-};
+const ME = { person: 'ann', is_administrator: true, expires_at: '2026-05-15T12:00:00Z', csrf: 'c' };
 
-test.each([
-  ['/log-in?back=%2Fsites%2Fmarlbeck%2Farrivals', '/sites/marlbeck/arrivals'],
-  ['/log-in', '/'],
-  ['/log-in?back=https%3A%2F%2Felsewhere.example%2F', '/'],
-  ['/log-in?back=%2F%2Felsewhere.example', '/'],
-])('from %s a log-in leads to %s', async (at, expected) => {
-  const asked = answering({ 'GET /set-up': { needed: false }, 'POST /log-in': { name: 'ann', csrf: 'x' } });
+function logIn(answer: unknown, at = '/log-in') {
+  const asked = answering({ 'GET /set-up': { needed: false }, 'POST /log-in': answer });
   show(<LogInPage />, { at, route: '/log-in' });
-  logIn();
-  expect(await sent(asked, 'POST', '/log-in')).toEqual({ name: 'ann', password: 'a long one' });
-  await waitFor(() => expect(where()).toBe(expected));
+  type(/Name/, 'ann');
+  type(/Password/, 'steam and brass');
+  press('Log in');
+  return asked;
+}
+
+test('one gets where one wanted to go', async () => {
+  logIn(ME, '/log-in?back=%2Fsites%2Fmarlbeck%2Fcharts');
+  await waitFor(() => expect(where()).toBe('/sites/marlbeck/charts'));
 });
 
-test('a wrong password is said, and the name stays', async () => {
-  answering({ 'GET /set-up': { needed: false }, 'POST /log-in': 401 });
-  show(<LogInPage />, { at: '/log-in', route: '/log-in' });
-  logIn();
-  expect(await screen.findByText(new RegExp(REFUSAL.detail))).toBeTruthy();
-  expect(screen.getByLabelText<HTMLInputElement>(/Name/).value).toBe('ann');
-  expect(where()).toBe('/log-in');
+test.each(['//elsewhere.example', 'https://elsewhere.example'])(
+  'never to another place: %s',
+  async (back) => {
+    logIn(ME, `/log-in?back=${encodeURIComponent(back)}`);
+    await waitFor(() => expect(where()).toBe('/'));
+  },
+);
+
+test('a wrong password is told, and no code is asked for', async () => {
+  logIn(new Refused(401, 'wrong-log-in'));
+  expect(await screen.findByText(/That cannot be so/)).toBeTruthy();
+  expect(screen.queryByLabelText(/second factor/)).toBeNull();
 });
 
-test('a service that nobody owns yet is set up first', async () => {
-  answering({ 'GET /set-up': { needed: true } });
-  show(<LogInPage />, { at: '/log-in', route: '/log-in' });
-  await waitFor(() => expect(where()).toBe('/set-up'));
+test('the second factor is asked for when it is needed, and a wrong one is told', async () => {
+  const seconds: (string | undefined)[] = [];
+  logIn(({ second }: { second?: string }) => {
+    seconds.push(second);
+    if (second === undefined) return new Refused(401, 'second-factor-needed');
+    return second === '123456' ? ME : new Refused(401, 'wrong-second-factor');
+  });
+  await screen.findByLabelText(/Code of your second factor/);
+  expect(screen.queryByText(/That cannot be so/)).toBeNull();
+  type(/Code of your second factor/, '000000');
+  press('Log in');
+  await screen.findByText(/That cannot be so/);
+  type(/Code of your second factor/, '123456');
+  press('Log in');
+  await waitFor(() => expect(where()).toBe('/'));
+  expect(seconds).toEqual([undefined, '000000', '123456']);
 });

@@ -9,6 +9,7 @@ import { session, setUpState } from '../../api/queries';
 import type { Session } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { EntryFrame } from './EntryFrame';
+import { codeWas, PasswordField, SecondFactorField } from './fields';
 
 /** Only addresses of our own, never one of another place. */
 const safe = (back: string | null) => (back?.startsWith('/') && !back.startsWith('//') ? back : '/');
@@ -16,18 +17,20 @@ const safe = (back: string | null) => (back?.startsWith('/') && !back.startsWith
 export function LogInPage() {
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
+  const [second, setSecond] = useState('');
   const [params] = useSearchParams();
   const navigate = useNavigate();
   const cache = useQueryClient();
   const { data: setUp } = useQuery(setUpState());
   const logIn = useMutation({
-    mutationFn: () => api.post<Session>('/log-in', { name, password }),
+    mutationFn: () => api.post<Session>('/log-in', { name, password, ...(second === '' ? {} : { second }) }),
     onSuccess: async (me) => {
       setCsrf(me.csrf);
       cache.setQueryData(session().queryKey, me);
       await navigate(safe(params.get('back')), { replace: true });
     },
   });
+  const code = codeWas(logIn.error);
   if (setUp?.needed) return <Navigate to="/set-up" replace />;
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -44,15 +47,9 @@ export function LogInPage() {
           autoFocus
           required
         />
-        <TextField
-          label="Password"
-          type="password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          autoComplete="current-password"
-          required
-        />
-        {logIn.error && <ProblemAlert error={logIn.error} />}
+        <PasswordField value={password} onChange={setPassword} />
+        {(code !== undefined || second !== '') && <SecondFactorField value={second} onChange={setSecond} />}
+        {logIn.error && code !== 'missing' && <ProblemAlert error={logIn.error} />}
         <Button type="submit" variant="contained" loading={logIn.isPending}>
           Log in
         </Button>

@@ -10,8 +10,9 @@ import { session, setUpState } from '../../api/queries';
 import type { Session } from '../../api/schema';
 import { ProblemAlert } from '../../components/states';
 import { EntryFrame } from './EntryFrame';
+import { NewPasswordField } from './fields';
 
-/** The first page of all: makes the owner with the code the service printed. */
+/** The first page of all: makes the first person with the code the service printed. */
 export function SetUpPage() {
   const [params] = useSearchParams();
   const [code, setCode] = useState(params.get('code') ?? '');
@@ -37,7 +38,7 @@ export function SetUpPage() {
   return (
     <EntryFrame title="Set up the first person">
       <Typography color="textSecondary">
-        You become the owner: you may do everything here and let others in.
+        You become an administrator: you may do everything here and let others in.
       </Typography>
       <Stack component="form" spacing={2} onSubmit={submit} sx={{ mt: 3 }}>
         <TextField
@@ -55,18 +56,10 @@ export function SetUpPage() {
           autoFocus
           required
         />
-        <TextField
-          label="Password"
-          type="password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          autoComplete="new-password"
-          required
-          helperText="At least 10 characters."
-        />
+        <NewPasswordField value={password} onChange={setPassword} />
         {setUp.error && <ProblemAlert error={setUp.error} />}
         <Button type="submit" variant="contained" loading={setUp.isPending}>
-          Make me the owner
+          Make my account
         </Button>
       </Stack>
     </EntryFrame>

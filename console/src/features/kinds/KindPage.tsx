@@ -22,6 +22,7 @@ import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { KindForm } from './KindForm';
 import { MoveDialog } from './MoveDialog';
+import { May } from '../../components/may';
 
 /** One kind: who follows which revision, and the form that makes the next one. */
 export function KindPage() {
@@ -38,20 +39,22 @@ export function KindPage() {
       </PageHeading>
       <Followers kind={data} />
       <Revisions kind={data} />
-      <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>
-        Revise it
-      </Typography>
-      <Typography color="textSecondary" sx={{ mb: 2 }}>
-        A change makes revision {data.revision + 1}. Devices follow the revision they have until they are
-        moved.
-      </Typography>
-      <KindForm
-        key={data.revision}
-        description={data.description}
-        submitLabel={`Make revision ${data.revision + 1}`}
-        save={(description) => api.put<Kind>(kindPath(site.code, code), description)}
-        onSaved={() => void cache.invalidateQueries({ queryKey: ['kinds', site.code] })}
-      />
+      <May right="set_up">
+        <Typography variant="h2" sx={{ mt: 4, mb: 1 }}>
+          Revise it
+        </Typography>
+        <Typography color="textSecondary" sx={{ mb: 2 }}>
+          A change makes revision {data.revision + 1}. Devices follow the revision they have until they are
+          moved.
+        </Typography>
+        <KindForm
+          key={data.revision}
+          description={data.description}
+          submitLabel={`Make revision ${data.revision + 1}`}
+          save={(description) => api.put<Kind>(kindPath(site.code, code), description)}
+          onSaved={() => void cache.invalidateQueries({ queryKey: ['kinds', site.code] })}
+        />
+      </May>
     </>
   );
 }
@@ -74,16 +77,20 @@ function Followers({ kind }: { kind: Kind }) {
                 : `${behind.length} of ${data.length} devices follow an older revision`}
         </Typography>
         <Box sx={{ display: 'flex', gap: 1 }}>
-          <Button
-            component={RouterLink}
-            to={`/sites/${site.code}/add-device?kind=${encodeURIComponent(kind.code)}`}
-          >
-            Add devices
-          </Button>
-          {behind.length > 0 && (
-            <Button variant="contained" onClick={() => setMoving(true)}>
-              Move {behind.length === 1 ? 'it' : 'them'} to revision {kind.revision}
+          <May right="set_up">
+            <Button
+              component={RouterLink}
+              to={`/sites/${site.code}/add-device?kind=${encodeURIComponent(kind.code)}`}
+            >
+              Add devices
             </Button>
+          </May>
+          {behind.length > 0 && (
+            <May right="set_up">
+              <Button variant="contained" onClick={() => setMoving(true)}>
+                Move {behind.length === 1 ? 'it' : 'them'} to revision {kind.revision}
+              </Button>
+            </May>
           )}
         </Box>
       </Box>

@@ -16,6 +16,7 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
+import { May } from '../../components/may';
 
 /** The kinds of a site: makes of device, each described once. */
 export function KindsPage() {
@@ -24,9 +25,11 @@ export function KindsPage() {
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!data) return <Loading />;
   const add = (
-    <Button component={RouterLink} to={`/sites/${site.code}/add-kind`} variant="contained">
-      Describe a kind
-    </Button>
+    <May right="set_up">
+      <Button component={RouterLink} to={`/sites/${site.code}/add-kind`} variant="contained">
+        Describe a kind
+      </Button>
+    </May>
   );
   if (data.length === 0) {
     return (

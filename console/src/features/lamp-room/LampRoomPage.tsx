@@ -14,6 +14,7 @@ import { LampList } from './LampList';
 import { RoomTools, type RoomView } from './RoomTools';
 import { byAttention, matching, sentence } from './order';
 import { isGrouping, type Grouping } from './rows';
+import { May } from '../../components/may';
 
 /** The first page: every device with its lamp, what needs attention first. */
 export function LampRoomPage() {
@@ -23,9 +24,11 @@ export function LampRoomPage() {
   if (!devices) return <Loading />;
   if (devices.length > 0) return <Room devices={devices} />;
   const add = (
-    <Button component={Link} to={`/sites/${site.code}/add-device`} variant="contained">
-      Add a device
-    </Button>
+    <May right="set_up">
+      <Button component={Link} to={`/sites/${site.code}/add-device`} variant="contained">
+        Add a device
+      </Button>
+    </May>
   );
   return (
     <>

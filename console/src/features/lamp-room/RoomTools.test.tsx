@@ -1,7 +1,8 @@
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
 import { MemoryRouter } from 'react-router';
 import { afterEach, expect, test, vi } from 'vitest';
-import { needing } from '../../testing';
+import { SiteContext } from '../../components/siteContext';
+import { A_SITE, needing } from '../../testing';
 import { RoomTools, type RoomView } from './RoomTools';
 
 afterEach(cleanup);
@@ -17,9 +18,11 @@ const VIEW: RoomView = { words: '', concern: null, by: 'none', form: 'cards' };
 function show(view: Partial<RoomView> = {}) {
   const onChange = vi.fn();
   render(
-    <MemoryRouter>
-      <RoomTools devices={DEVICES} site="marlbeck" view={{ ...VIEW, ...view }} onChange={onChange} />
-    </MemoryRouter>,
+    <SiteContext value={A_SITE}>
+      <MemoryRouter>
+        <RoomTools devices={DEVICES} site="marlbeck" view={{ ...VIEW, ...view }} onChange={onChange} />
+      </MemoryRouter>
+    </SiteContext>,
   );
   return onChange;
 }

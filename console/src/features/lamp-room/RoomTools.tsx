@@ -9,6 +9,7 @@ import { Link } from 'react-router';
 import type { DeviceNow } from '../../api/schema';
 import { counted } from './order';
 import { GROUPINGS, type Grouping } from './rows';
+import { May } from '../../components/may';
 
 /** What of the lamp room is shown, and how. */
 export interface RoomView {
@@ -83,9 +84,11 @@ export function RoomTools({
           />
         ))}
       </Box>
-      <Button component={Link} to={`/sites/${site}/add-device`} variant="contained" sx={{ ml: 'auto' }}>
-        Add a device
-      </Button>
+      <May right="set_up">
+        <Button component={Link} to={`/sites/${site}/add-device`} variant="contained" sx={{ ml: 'auto' }}>
+          Add a device
+        </Button>
+      </May>
     </Box>
   );
 }

@@ -27,6 +27,7 @@ import { ScreenEditor } from './ScreenEditor';
 import { NumberField } from './StepFields';
 import { causeInWords, tidy } from './words';
 import { holdsNaN } from '../../format/entry';
+import { May } from '../../components/may';
 
 type Part = 'value' | 'screen';
 
@@ -138,14 +139,16 @@ export function MeaningForm({ device, signal, said }: Props) {
       <Past path={path} wanted={wanted} signal={signal} />
       {save.error && <ProblemAlert error={save.error} />}
       <Stack direction="row" spacing={1.5} sx={{ mt: 2, alignItems: 'center' }}>
-        <Button
-          variant="contained"
-          disabled={!isChanged || isUnreadable || (tried?.wrong !== undefined && wanted !== null)}
-          loading={save.isPending}
-          onClick={() => save.mutate()}
-        >
-          Save
-        </Button>
+        <May right="set_up">
+          <Button
+            variant="contained"
+            disabled={!isChanged || isUnreadable || (tried?.wrong !== undefined && wanted !== null)}
+            loading={save.isPending}
+            onClick={() => save.mutate()}
+          >
+            Save
+          </Button>
+        </May>
         <Typography color="textSecondary">
           {isUnreadable
             ? 'A field here or on the other tab holds no number.'

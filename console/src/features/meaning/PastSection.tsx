@@ -22,6 +22,7 @@ import { dateTime, parseLocal } from '../../format/time';
 import { mono } from '../../theme/theme';
 import { inWords } from './words';
 import { grouped } from '../../format/number';
+import { May } from '../../components/may';
 
 interface Props {
   device: string;
@@ -62,15 +63,17 @@ export function PastSection({ device, signal, neededBy }: Props) {
           helperText="Date, or date and time, at the site"
           sx={{ width: 230 }}
         />
-        <Button
-          variant="outlined"
-          disabled={at === undefined || isBusy}
-          loading={start.isPending}
-          onClick={() => start.mutate()}
-          sx={{ height: 40 }}
-        >
-          Make the past anew
-        </Button>
+        <May right="set_up">
+          <Button
+            variant="outlined"
+            disabled={at === undefined || isBusy}
+            loading={start.isPending}
+            onClick={() => start.mutate()}
+            sx={{ height: 40 }}
+          >
+            Make the past anew
+          </Button>
+        </May>
       </Stack>
       {start.error && <ProblemAlert error={start.error} />}
       {own.slice(0, 3).map((job) => (

@@ -14,11 +14,13 @@ import { siteNow } from '../../api/queries';
 import { notes as notesOf } from '../../api/pastQueries';
 import type { Note } from '../../api/schema';
 import { LookTabs } from '../../components/LookTabs';
+import { May } from '../../components/may';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { dateTime } from '../../format/time';
+import { NotesOrChanges } from './NotesOrChanges';
 import { draftOf, NoteDialog, type NoteDraft, type Topic } from './NoteDialog';
 
 /** What is shown around a note of one time, before and after it, in milliseconds. */
@@ -33,15 +35,18 @@ export function NotesPage() {
   const topics = useTopics(site.code);
   return (
     <>
-      <PageHeading gutterBottom>Notes</PageHeading>
+      <PageHeading gutterBottom>Notes and changes</PageHeading>
       <LookTabs />
-      <Button
-        variant="contained"
-        onClick={() => setDraft({ about: '', from: serviceNow(), text: '' })}
-        sx={{ mb: 2 }}
-      >
-        Write a note
-      </Button>
+      <NotesOrChanges />
+      <May right="note">
+        <Button
+          variant="contained"
+          onClick={() => setDraft({ about: '', from: serviceNow(), text: '' })}
+          sx={{ mb: 2 }}
+        >
+          Write a note
+        </Button>
+      </May>
       {error && !data && <ProblemAlert error={error} onRetry={() => void refetch()} />}
       {!data && !error && <Loading height={160} />}
       {data?.items.length === 0 && pages.length === 0 && (
@@ -113,9 +118,11 @@ function NotesTable({ notes, zone, topics, onChange }: TableProps) {
               <TableCell sx={{ whiteSpace: 'pre-line', overflowWrap: 'anywhere' }}>{note.text}</TableCell>
               <TableCell>{note.changed_by ?? note.written_by}</TableCell>
               <TableCell align="right">
-                <Button size="small" aria-label={`Change note ${note.id}`} onClick={() => onChange(note)}>
-                  Change
-                </Button>
+                <May right="note">
+                  <Button size="small" aria-label={`Change note ${note.id}`} onClick={() => onChange(note)}>
+                    Change
+                  </Button>
+                </May>
               </TableCell>
             </TableRow>
           ))}

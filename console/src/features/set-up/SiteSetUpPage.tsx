@@ -28,6 +28,7 @@ import { KeysPanel } from '../sending/KeysPanel';
 import { RemovedPanel } from './RemovedPanel';
 import { PositionField, ZoneField } from './fields';
 import { parsePosition, positionText } from './position';
+import { May } from '../../components/may';
 
 /** The site itself and the list of its devices. */
 export function SiteSetUpPage() {
@@ -55,7 +56,9 @@ export function SiteSetUpPage() {
             With a key of the site that may send, a device nobody has declared is an arrival from its first
             message on. With one that may read, a display or program reads back all the site has.
           </Typography>
-          <KeysPanel />
+          <May right="manage">
+            <KeysPanel />
+          </May>
         </Paper>
         <Paper sx={{ p: 3 }}>
           <Typography variant="h2" gutterBottom>
@@ -73,12 +76,16 @@ export function SiteSetUpPage() {
           <Typography variant="h2" sx={{ mb: 2 }}>
             Site
           </Typography>
-          <SiteForm key={site.code} site={site} path={path} />
+          <May right="manage">
+            <SiteForm key={site.code} site={site} path={path} />
+          </May>
         </Paper>
         <Box>
-          <Button color="error" variant="outlined" onClick={() => setRemoving(true)}>
-            Remove this site
-          </Button>
+          <May right="manage">
+            <Button color="error" variant="outlined" onClick={() => setRemoving(true)}>
+              Remove this site
+            </Button>
+          </May>
         </Box>
       </Stack>
       {removing && (
@@ -102,12 +109,19 @@ function Devices() {
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, justifyContent: 'space-between', mb: 1 }}>
         <Typography variant="h2">Devices</Typography>
         <Box sx={{ display: 'flex', gap: 1 }}>
+          <May right="record">
+            <Button component={RouterLink} to={`/sites/${site.code}/people`}>
+              People
+            </Button>
+          </May>
           <Button component={RouterLink} to={`/sites/${site.code}/kinds`}>
             Kinds of device
           </Button>
-          <Button component={RouterLink} to={`/sites/${site.code}/add-device`} variant="contained">
-            Add a device
-          </Button>
+          <May right="set_up">
+            <Button component={RouterLink} to={`/sites/${site.code}/add-device`} variant="contained">
+              Add a device
+            </Button>
+          </May>
         </Box>
       </Box>
       {error && <ProblemAlert error={error} />}

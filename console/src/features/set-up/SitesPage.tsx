@@ -6,7 +6,8 @@ import Stack from '@mui/material/Stack';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { Navigate, Link as RouterLink, useLocation } from 'react-router';
-import { sites } from '../../api/queries';
+import { session, sites } from '../../api/queries';
+import { RemovedSites } from './RemovedSites';
 import { Mark } from '../../components/Mark';
 import { PageHeading } from '../../components/PageHeading';
 import { Empty, Loading, ProblemAlert } from '../../components/states';
@@ -14,13 +15,14 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 /** All sites; with only one, straight to it. */
 export function SitesPage() {
   const { data, error, refetch } = useQuery(sites());
+  const { data: me } = useQuery(session());
   // Coming from a site's own page one wants the list, even of one.
   const fromInside = (useLocation().state as { list?: boolean } | null)?.list === true;
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;
   if (!data) return <Loading height="100vh" />;
   const [only] = data;
   if (only && data.length === 1 && !fromInside) return <Navigate to={`/sites/${only.code}`} replace />;
-  const add = (
+  const add = me?.is_administrator && (
     <Button component={RouterLink} to="/add-site" variant="contained">
       Add a site
     </Button>
@@ -33,7 +35,9 @@ export function SitesPage() {
       </Stack>
       {data.length === 0 ? (
         <Empty title="No site yet" action={add}>
-          A site is a place or project: its devices, its time zone, its people.
+          {me?.is_administrator
+            ? 'A site is a place or project: its devices, its time zone, its people.'
+            : 'You have no role on any site yet. Ask an owner of one to invite you.'}
         </Empty>
       ) : (
         <Stack spacing={2}>
@@ -47,9 +51,10 @@ export function SitesPage() {
               </Typography>
             </Card>
           ))}
-          <div>{add}</div>
+          {add && <div>{add}</div>}
         </Stack>
       )}
+      {me?.is_administrator && <RemovedSites />}
     </Container>
   );
 }
