@@ -2,7 +2,7 @@
 
 use crate::run::{cargo, command, run};
 use crate::{console, modules, types};
-use anyhow::{Context, Result, ensure};
+use anyhow::{Context, Result, anyhow, ensure};
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
 
@@ -11,9 +11,8 @@ pub(crate) fn test(options: &[String]) -> Result<()> {
     install_programs()?;
     console::build()?;
     console::packages()?;
-    console::npm(&["run", "--silent", "test"])?;
     // Programs and tests in one go: tests alone would not build the programs they run.
-    run(&mut cargo(&["build", "--bins", "--tests"]))?;
+    beside(|| console::npm(&["run", "--silent", "test"]), || run(&mut cargo(&["build", "--bins", "--tests"])))?;
     types::check()?;
     let options: Vec<&str> = options.iter().map(String::as_str).collect();
     counted(&mut cargo(&[&["test"], options.as_slice()].concat()))
@@ -49,8 +48,21 @@ pub(crate) fn lint() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
     modules::check()?;
     console::packages()?;
-    console::npm(&["run", "--silent", "lint"])?;
-    run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"]))
+    beside(
+        || console::npm(&["run", "--silent", "lint"]),
+        || run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])),
+    )
+}
+
+/// Works on the console and on the crates at the same time: long stretches of compiling keep only one
+/// processor busy. Both are told, whatever becomes of the other.
+fn beside(console: impl FnOnce() -> Result<()> + Send, crates: impl FnOnce() -> Result<()>) -> Result<()> {
+    std::thread::scope(|scope| {
+        let console = scope.spawn(console);
+        let crates = crates();
+        let console = console.join().unwrap_or_else(|_| Err(anyhow!("what works on the console broke off")));
+        console.and(crates)
+    })
 }
 
 /// Programs the tests run beside our own, and Debian's packages of them: a browser

@@ -6,6 +6,7 @@ use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Map, Value, json};
 use std::io::{BufRead, BufReader};
 use std::process::{Child, Command, Stdio};
+use std::time::Duration;
 use tempfile::TempDir;
 
 const FLAGS: [&str; 9] = [
@@ -158,10 +159,20 @@ impl Browser {
 
     /// Chooses from the list with a label.
     pub async fn choose(&self, label: &str, choice: &str) {
-        let path = format!("(//*[normalize-space(text())='{label}']/following::*[@role='combobox'])[1]");
-        self.click(Locator::XPath(&path)).await;
-        let path = format!("//*[@role='option' and normalize-space(.)='{choice}']");
-        self.click(Locator::XPath(&path)).await;
+        let list = format!("(//*[normalize-space(text())='{label}']/following::*[@role='combobox'])[1]");
+        self.click(Locator::XPath(&list)).await;
+        let option = format!("//*[@role='option' and normalize-space(.)='{choice}']");
+        // A list that is still opening may let a click fall on nothing; then it stays open.
+        for _ in 0..5 {
+            self.click(Locator::XPath(&option)).await;
+            for _ in 0..100 {
+                if self.page.find(Locator::XPath(&option)).await.is_err() {
+                    return;
+                }
+                tokio::time::sleep(Duration::from_millis(20)).await;
+            }
+        }
+        panic!("{choice:?} cannot be chosen");
     }
 
     /// Clicks an element once nothing lies over it: a list that is still opening moves
@@ -228,7 +239,7 @@ impl Browser {
 
 async fn eventually_text(browser: &Browser, text: &str) {
     while !browser.text().await.contains(text) {
-        tokio::time::sleep(std::time::Duration::from_millis(20)).await;
+        tokio::time::sleep(Duration::from_millis(20)).await;
     }
 }
 

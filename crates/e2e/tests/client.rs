@@ -9,7 +9,7 @@ async fn from_set_up_to_a_csv_file() {
     let service = Service::bare();
     let client = Client::new(&service);
     let made = client.ok(&["login", &service.url, "--setup", service.code.as_deref().unwrap(), "--name", "ann"]);
-    assert!(made.contains("as ann (owner)"), "{made}");
+    assert!(made.contains("as ann"), "{made}");
     let login = client.home().join("login.toml");
     assert_eq!(login.metadata().unwrap().permissions().mode() & 0o777, 0o600);
 

@@ -38,7 +38,7 @@ async fn from_the_set_up_address_to_a_value_on_the_page() {
         browser.open(&format!("{}/set-up?code={}", service.url, service.code.as_deref().unwrap())).await;
         browser.fill("Your name", "ann").await;
         browser.fill("Password", "steam and brass").await;
-        browser.press("Make me the owner").await;
+        browser.press("Make my account").await;
 
         browser.sees("Add a site").await;
         browser.fill("Name of the site", "Marlbeck Light Railway").await;

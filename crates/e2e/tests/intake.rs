@@ -281,3 +281,31 @@ impl OkText for lantern_e2e::Answer {
         &self.text
     }
 }
+
+#[tokio::test]
+async fn nobody_without_a_key_has_a_body_unpacked() {
+    let service = Service::start().await;
+    let key = service.device("tower", &["temp"]).await;
+    let send = async |key: &str| {
+        let request = service.request(Method::POST, "/in").bearer_auth(key);
+        let request = request.header("Content-Encoding", "gzip").body("this is not packed at all");
+        service.send(request).await.problem()
+    };
+    let wrong = "0".repeat(24);
+    assert_eq!(send(&wrong).await, "unknown-key", "the body was not looked at");
+    assert_eq!(send("no-key").await, "unknown-key");
+    assert_ne!(send(&key).await, "unknown-key");
+}
+
+#[tokio::test]
+async fn answers_of_the_api_are_not_kept_and_not_taken_for_something_else() {
+    let service = Service::start().await;
+    let answer = service.get("sites").await;
+    assert_eq!(answer.headers["cache-control"], "no-store");
+    assert_eq!(answer.headers["x-content-type-options"], "nosniff");
+    let health = service.get("health").await.ok();
+    assert_eq!(health["status"], "ok", "{health}");
+    let names: Vec<&str> =
+        health["parts"].as_array().unwrap().iter().map(|part| part["name"].as_str().unwrap()).collect();
+    assert_eq!(names, ["writer", "database", "disk", "clock"]);
+}

@@ -44,6 +44,12 @@ impl Stream {
         }
     }
 
+    /// Waits until the service ends the stream.
+    async fn ends(&mut self) {
+        let end = async { while self.body.next().await.is_some() {} };
+        tokio::time::timeout(PATIENCE, end).await.expect("the stream ends");
+    }
+
     /// Skips events until one of that name comes.
     async fn next_named(&mut self, name: &str) -> Value {
         loop {
@@ -117,4 +123,20 @@ async fn a_flood_is_thinned_to_the_newest_of_each_signal() {
         event["readings"].as_array().unwrap().iter().map(|r| r["value"].as_f64().unwrap()).collect();
     values.sort_by(f64::total_cmp);
     assert_eq!(values, [-2_999.0, 2_999.0]);
+}
+
+#[tokio::test]
+async fn who_may_no_longer_look_hears_no_more() {
+    let mut service = Service::start().await;
+    let owner = service.token.clone();
+    let made = service.post("sites/marlbeck/invitations", json!({"for_whom": "vera", "role": "viewer"})).await.ok();
+    let secret = made["address"].as_str().unwrap().split_once('#').unwrap().1.to_owned();
+    let come = json!({"secret": secret, "name": "vera", "password": "steam and brass", "token": true});
+    let vera = service.post("come-in", come).await.ok()["token"].as_str().unwrap().to_owned();
+    service.token.clone_from(&vera);
+    let mut stream = Stream::open(&service, "marlbeck", None).await;
+    assert_eq!(stream.next().await.0, "hello");
+    service.token = owner;
+    assert_eq!(service.api(Method::DELETE, "sites/marlbeck/people/vera", None).await.status.as_u16(), 204);
+    stream.ends().await;
 }

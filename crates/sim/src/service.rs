@@ -88,6 +88,11 @@ impl Api {
         let request = self.client.put(format!("{}/api/v1/{path}", self.url)).json(body);
         Ok(checked(request.bearer_auth(self.token.as_deref().unwrap_or_default()).send().await?).await?.json().await?)
     }
+
+    pub(crate) async fn patch<T: DeserializeOwned>(&self, path: &str, body: &impl Serialize) -> Result<T> {
+        let request = self.client.patch(format!("{}/api/v1/{path}", self.url)).json(body);
+        Ok(checked(request.bearer_auth(self.token.as_deref().unwrap_or_default()).send().await?).await?.json().await?)
+    }
 }
 
 /// The answer, or the service's own words for what was wrong.

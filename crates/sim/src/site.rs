@@ -7,7 +7,8 @@ use crate::rolling::RADIOS;
 use crate::service::{Api, Service};
 use anyhow::{Context, Result};
 use lantern_api::{
-    Device, DeviceState, Grant, IssuedKey, Kind, LogIn, NewDevice, NewKey, NewSite, Session, SetUp, Site,
+    ComeIn, Device, DeviceChange, DeviceState, Grant, IssuedKey, Kind, LogIn, MadeInvitation, NewDevice, NewInvitation,
+    NewKey, NewSite, Role, Session, SetUp, Site,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -19,6 +20,8 @@ use std::path::Path;
 pub(crate) const SITE: &str = "marlbeck";
 /// Name of the demo person.
 pub(crate) const PERSON: &str = "demo";
+/// Others of the crew; they have the same password.
+pub(crate) const CREW: [(&str, Role); 2] = [("signalwoman", Role::Operator), ("visitor", Role::Viewer)];
 const FILE: &str = "demo.json";
 
 /// What the demo keeps beside the database to go on another time.
@@ -62,7 +65,7 @@ impl Memory {
 
 /// Logs the demo person in.
 pub(crate) async fn log_in(service: &Service, memory: &Memory) -> Result<Api> {
-    let log_in = LogIn { name: PERSON.to_owned(), password: memory.password.clone(), token: true };
+    let log_in = LogIn { name: PERSON.to_owned(), password: memory.password.clone(), second: None, token: true };
     let session: Session = Api::new(&service.url, None)?.post("log-in", &log_in).await?;
     Api::new(&service.url, session.token)
 }
@@ -104,9 +107,31 @@ pub(crate) async fn make(service: &Service, code: String, plan: Plan, data: &Pat
     let enrolment = NewKey { note: "enrolment of new sensors".to_owned(), ..NewKey::default() };
     let issued: IssuedKey = api.post(&format!("sites/{SITE}/keys"), &enrolment).await?;
     keys.insert("site".to_owned(), issued.key);
+    for (name, role) in CREW {
+        let theirs = invite(service, &api, name, role, &plan.password).await?;
+        if role == Role::Operator {
+            let change = DeviceChange {
+                place: Some("North gantry of the water tower".to_owned()),
+                late_after: Some(Some(3.0)),
+                ..DeviceChange::default()
+            };
+            let _: Device = theirs.patch(&format!("sites/{SITE}/devices/tower"), &change).await?;
+        }
+    }
     let memory = Memory { password: plan.password, seed: plan.seed, began_s: plan.began_s, keys };
     memory.save(data)?;
     Ok((api, memory))
+}
+
+/// Lets somebody come in by an invitation.
+async fn invite(service: &Service, api: &Api, name: &str, role: Role, password: &str) -> Result<Api> {
+    let new = NewInvitation { for_whom: format!("{name}, of the crew"), role, days: 1 };
+    let made: MadeInvitation = api.post(&format!("sites/{SITE}/invitations"), &new).await?;
+    let secret = made.address.split('#').nth(1).unwrap_or_default().to_owned();
+    let (name, password) = (Some(name.to_owned()), password.to_owned());
+    let come = ComeIn { secret, name, password, second: None, token: true };
+    let session: Session = Api::new(&service.url, None)?.post("come-in", &come).await?;
+    Api::new(&service.url, session.token)
 }
 
 /// Makes a device and gives back its code and key.

@@ -42,9 +42,6 @@ async fn pages(demo: &Demo, site: &str) {
     let browser = Browser::start(1280, 800, false).await;
     log_in(&browser, demo).await;
     take(&browser, "lamp-room").await;
-    browser.open(&format!("{site}?form=list&by=kind")).await;
-    browser.find(Locator::Css("[data-device=tower]")).await;
-    take(&browser, "lamp-list").await;
     browser.open(&format!("{site}/devices/tower?span=1w")).await;
     take(&browser, "device").await;
     browser.open(&format!("{site}/devices/shed-5")).await;
@@ -52,7 +49,7 @@ async fn pages(demo: &Demo, site: &str) {
     browser.sees("never anything under the name").await;
     take(&browser, "why").await;
     setting_up(&browser, site).await;
-    meaning(&browser, demo, site).await;
+    rest(&browser, demo, site).await;
 }
 
 /// What is looked at while devices are set up.
@@ -79,22 +76,10 @@ async fn setting_up(browser: &Browser, site: &str) {
     take(browser, "decoder").await;
 }
 
-/// What values mean.
-async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
-    browser.open(&format!("{site}/devices/tunnel/signals/co?part=screen")).await;
-    browser.press("Try it on the last").await;
-    browser.sees("far from those around it").await;
-    // What comes of it, with the end of the editor above it.
-    let scroll =
-        "[...document.querySelectorAll('button')].find(b => b.innerText.startsWith('Try it')).scrollIntoView();
-        scrollBy(0, -300);";
-    browser.page.execute(scroll, vec![]).await.unwrap();
-    take(browser, "screening").await;
-    browser.open(&format!("{site}/compare?reference=tower/level&other=tower/level-p&days=7")).await;
-    browser.sees("have a partner").await;
-    take(browser, "compare").await;
-
+/// What came, who is there, and a device just made.
+async fn rest(browser: &Browser, demo: &Demo, site: &str) {
     looking(browser, site).await;
+    people(browser, demo, site).await;
     browser.open(&format!("{site}/add-device")).await;
     browser.fill("Name of the device", "Spring house").await;
     browser.fill("Code", "spring").await;
@@ -119,6 +104,19 @@ async fn meaning(browser: &Browser, demo: &Demo, site: &str) {
     dark.find(Locator::Css("[data-device=tower]")).await;
     take(&dark, "phone").await;
     dark.page.clone().close().await.unwrap();
+}
+
+/// Who is there, what they changed, and how the service is doing.
+async fn people(browser: &Browser, demo: &Demo, site: &str) {
+    browser.open(&format!("{site}/people")).await;
+    browser.sees("signalwoman").await;
+    take(browser, "people").await;
+    browser.open(&format!("{site}/notes/changes?object=devices/tower")).await;
+    browser.sees("North gantry").await;
+    take(browser, "changes").await;
+    browser.open(&format!("{}/health", demo.url)).await;
+    browser.sees("Clock: well").await;
+    take(browser, "health").await;
 }
 
 /// What came, and where it comes from.
