@@ -49,6 +49,12 @@ enum Task {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         options: Vec<String>,
     },
+    /// Run the service while things go wrong around it, and check what is left
+    Faults {
+        /// --minutes, --seed and more; --help lists them
+        #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+        options: Vec<String>,
+    },
     /// Take the pictures in docs/screenshots
     Shots,
     /// Make the console's types from the description of the interface
@@ -75,6 +81,7 @@ fn main() -> ExitCode {
         Task::Console => console::build(),
         Task::Bench { options } => run::measure(&options),
         Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),
+        Task::Faults { options } => run::faults(&options),
         Task::Shots => shots::shots(),
         Task::Types => types::write(),
         Task::Times { shown } => times::times(shown),

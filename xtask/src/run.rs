@@ -61,6 +61,12 @@ pub(crate) fn build_and_become(program: &str, options: &[String]) -> Result<()> 
     Err(Command::new(binary(program)).args(options).exec().into())
 }
 
+/// Builds everything, also the library that spoils files and clock, then lets things go wrong.
+pub(crate) fn faults(options: &[String]) -> Result<()> {
+    run(&mut cargo(&["build", "--bins", "--lib"]))?;
+    Err(Command::new(binary("lantern-faults")).args(options).exec().into())
+}
+
 /// Builds the measurements and what they measure as it ships, then becomes them.
 pub(crate) fn measure(options: &[String]) -> Result<()> {
     run(&mut cargo(&["build", "--release", "--bins", "--workspace"]))?;

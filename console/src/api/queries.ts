@@ -2,6 +2,7 @@ import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { all, api, setCsrf } from './client';
 import { liveValues } from './liveValues';
 import type {
+  MqttSession,
   Arrival,
   Command,
   Commissioning,
@@ -177,6 +178,17 @@ export const removed = (siteCode: string) =>
   queryOptions({
     queryKey: ['removed', siteCode],
     queryFn: () => all<Removed>(`/sites/${part(siteCode)}/removed`),
+  });
+
+/** Sessions of clients that speak MQTT, a page of them. */
+export const mqttSessions = (siteCode: string, after?: string) =>
+  queryOptions({
+    queryKey: ['mqtt-sessions', siteCode, after],
+    queryFn: () => {
+      const from = after === undefined ? '' : `&after=${encodeURIComponent(after)}`;
+      return api.get<Page<MqttSession>>(`${sitePath(siteCode)}/mqtt-sessions?limit=50${from}`);
+    },
+    placeholderData: keepPreviousData,
   });
 
 /** Keys of a device or, without one, of the site itself. */

@@ -2067,6 +2067,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/mqtt-sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sessions of a site's clients, in order of client id: who is connected, and what waits for whom. */
+        get: operations["mqtt_sessions_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/mqtt-sessions/{client}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End the session of a client: its connection is closed, and its subscriptions and what waits for it are forgotten. */
+        delete: operations["mqtt_sessions_end"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/notes": {
         parameters: {
             query?: never;
@@ -4649,6 +4683,44 @@ export interface components {
              */
             revision?: number;
         };
+        /** @description The session of a client that speaks MQTT. */
+        MqttSession: {
+            /** @description Client id. */
+            client: string;
+            /** @description Whether its client is connected. */
+            connected: boolean;
+            /** @description The device whose key opened it. */
+            device?: string;
+            /** @description When it ends if its client does not come back. */
+            ends_at?: string;
+            /**
+             * Format: int64
+             * @description Messages given up since the service started, because more waited than may.
+             */
+            given_up: number;
+            /** @description Whether it outlives the connection. */
+            kept: boolean;
+            /**
+             * Format: int64
+             * @description Number of the site's key that opened it, or of the first of those that were replaced by it.
+             */
+            key?: number;
+            /**
+             * Format: int64
+             * @description Subscriptions.
+             */
+            subscriptions: number;
+            /**
+             * Format: int64
+             * @description Messages that wait for it.
+             */
+            waiting: number;
+            /**
+             * Format: int64
+             * @description Bytes of them.
+             */
+            waiting_bytes: number;
+        };
         /** @description Somebody to invite as administrator of the service. */
         NewAdministrator: {
             /**
@@ -5547,6 +5619,49 @@ export interface components {
                 role: components["schemas"]["Role"];
                 /** @description Since when. */
                 since: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_MqttSession: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description Client id. */
+                client: string;
+                /** @description Whether its client is connected. */
+                connected: boolean;
+                /** @description The device whose key opened it. */
+                device?: string;
+                /** @description When it ends if its client does not come back. */
+                ends_at?: string;
+                /**
+                 * Format: int64
+                 * @description Messages given up since the service started, because more waited than may.
+                 */
+                given_up: number;
+                /** @description Whether it outlives the connection. */
+                kept: boolean;
+                /**
+                 * Format: int64
+                 * @description Number of the site's key that opened it, or of the first of those that were replaced by it.
+                 */
+                key?: number;
+                /**
+                 * Format: int64
+                 * @description Subscriptions.
+                 */
+                subscriptions: number;
+                /**
+                 * Format: int64
+                 * @description Messages that wait for it.
+                 */
+                waiting: number;
+                /**
+                 * Format: int64
+                 * @description Bytes of them.
+                 */
+                waiting_bytes: number;
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -7004,6 +7119,7 @@ export type Member = components['schemas']['Member'];
 export type MemberChange = components['schemas']['MemberChange'];
 export type Mend = components['schemas']['Mend'];
 export type Move = components['schemas']['Move'];
+export type MqttSession = components['schemas']['MqttSession'];
 export type NewAdministrator = components['schemas']['NewAdministrator'];
 export type NewCalibration = components['schemas']['NewCalibration'];
 export type NewCommand = components['schemas']['NewCommand'];
@@ -7051,6 +7167,7 @@ export type PageKind = components['schemas']['Page_Kind'];
 export type PageLink = components['schemas']['Page_Link'];
 export type PageMeaningVersion = components['schemas']['Page_MeaningVersion'];
 export type PageMember = components['schemas']['Page_Member'];
+export type PageMqttSession = components['schemas']['Page_MqttSession'];
 export type PageNote = components['schemas']['Page_Note'];
 export type PagePerson = components['schemas']['Page_Person'];
 export type PagePresenceChange = components['schemas']['Page_PresenceChange'];
@@ -11610,6 +11727,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Marks"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_sessions_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_MqttSession"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mqtt_sessions_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                client: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

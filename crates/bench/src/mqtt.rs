@@ -11,7 +11,7 @@ use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::Reason;
 use lantern_mqtt::shell::Server;
-use lantern_mqtt::{Client, Farewell, Filter, Hello, Host, Message, Peer, Prepared, Refused};
+use lantern_mqtt::{Client, Farewell, Filter, Hello, Holder, Host, Message, Peer, Prepared, Refused};
 use std::net::SocketAddr;
 use std::process::{Command, Stdio};
 use std::sync::Arc;
@@ -48,6 +48,11 @@ impl Host for Nothing {
         Box::pin(async { Ok(Arc::new(Nobody) as Arc<dyn Client>) })
     }
 
+    fn believed_now(&self) -> BoxFuture<'_, Option<Moment>> {
+        let now = self.now();
+        Box::pin(async move { Some(now) })
+    }
+
     fn recall<'a>(&'a self, _: SiteId, _: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
         Box::pin(async { None })
     }
@@ -67,8 +72,8 @@ impl Client for Nobody {
         SiteId(1)
     }
 
-    fn principal(&self) -> Arc<[u8]> {
-        Arc::new([])
+    fn holder(&self) -> Holder {
+        Holder { lineage: Arc::new([0]), credential: Arc::new([0]), most_kept: usize::MAX }
     }
 
     fn prepare<'a>(&'a self, _: &'a Message, _: Moment) -> BoxFuture<'a, Result<Box<dyn Prepared>, Refused>> {
@@ -112,7 +117,7 @@ pub(crate) async fn serve() -> Result<()> {
         let (stream, from) = listener.accept().await?;
         stream.set_nodelay(true)?;
         let (reader, writer) = stream.into_split();
-        let peer = Peer { from: from.to_string(), protocol: "MQTT", certificate: None };
+        let peer = Peer { from: from.ip(), protocol: "MQTT", certificate: None };
         tokio::spawn(server.clone().serve(reader, writer, peer));
     }
 }

@@ -57,6 +57,7 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Removed => commands::removed::run(&context).await,
         Command::Device { command } => commands::device::run(&context, command).await,
         Command::Signal { command } => commands::signal::run(&context, command).await,
+        Command::MqttSession { command } => commands::mqtt_session::run(&context, command).await,
         Command::Key { command } => commands::key::run(&context, command).await,
         Command::Kind { command } => commands::kind::run(&context, command).await,
         Command::Decoder { command } => commands::decoder::run(&context, command).await,

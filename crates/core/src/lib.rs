@@ -83,6 +83,7 @@ mod moment;
 pub mod nearest;
 pub mod own_topic;
 pub mod physics;
+pub mod places;
 pub mod presence;
 pub mod quality;
 mod refusal;

@@ -162,17 +162,12 @@ impl Browser {
         let list = format!("(//*[normalize-space(text())='{label}']/following::*[@role='combobox'])[1]");
         self.click(Locator::XPath(&list)).await;
         let option = format!("//*[@role='option' and normalize-space(.)='{choice}']");
-        // A list that is still opening may let a click fall on nothing; then it stays open.
-        for _ in 0..5 {
-            self.click(Locator::XPath(&option)).await;
-            for _ in 0..100 {
-                if self.page.find(Locator::XPath(&option)).await.is_err() {
-                    return;
-                }
-                tokio::time::sleep(Duration::from_millis(20)).await;
-            }
-        }
-        panic!("{choice:?} cannot be chosen");
+        let found = self.find(Locator::XPath(&option)).await;
+        // A list that is still opening moves under the pointer, so that a click at a place may choose a neighbour.
+        let chosen = vec![serde_json::to_value(&found).unwrap()];
+        self.page.execute("arguments[0].click()", chosen).await.unwrap();
+        let is_closed = || async { self.page.find(Locator::XPath(&option)).await.is_err().then_some(()) };
+        eventually("the list of choices to close", is_closed).await;
     }
 
     /// Clicks an element once nothing lies over it: a list that is still opening moves

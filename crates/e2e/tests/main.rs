@@ -27,6 +27,7 @@ mod live;
 mod meaning;
 /// MQTT with a client library that is not ours.
 mod mqtt;
+mod mqtt_sessions;
 /// Sites, devices, signals, keys.
 mod objects;
 /// Parquet files, opened by a reader of other make.

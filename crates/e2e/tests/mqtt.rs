@@ -9,7 +9,9 @@ pub(crate) async fn site_key(service: &Service, site: &str, grants: &[&str]) -> 
 
 async fn reader(service: &Service, version: u8) -> Mqtt {
     let key = site_key(service, "marlbeck", &["read"]).await;
-    Dial::new(version, "reader", &key).connect(service).await
+    // Each has an id of its own: that of another key would be refused.
+    let id = format!("reader-{}", &key[key.len() - 6..]);
+    Dial::new(version, &id, &key).connect(service).await
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

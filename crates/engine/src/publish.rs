@@ -2,12 +2,36 @@
 
 use crate::live::Live;
 use crate::plans::DevicePlan;
+use crate::problem::Problem;
 use futures::future::BoxFuture;
 use lantern_api::{Command, CommandEvent};
-use lantern_core::{Reading, SiteId};
-use lantern_store::Device;
+use lantern_core::{Moment, Reading, SiteId};
+use lantern_store::{Device, Lineage, StoreError};
 use std::ops::Range;
 use std::sync::{Arc, OnceLock};
+
+/// The session of a client of the outlet.
+#[derive(Debug, Clone)]
+pub struct ClientSession {
+    /// What the client calls itself.
+    pub client: Arc<str>,
+    /// Whose it is; `None` for one that was kept before that was.
+    pub lineage: Option<Lineage>,
+    /// Whether its client is connected.
+    pub is_connected: bool,
+    /// Whether it outlives the connection.
+    pub is_kept: bool,
+    /// When it ends if its client does not come back.
+    pub ends_at: Option<Moment>,
+    /// Messages that wait for it.
+    pub waiting: usize,
+    /// Bytes of them.
+    pub waiting_bytes: usize,
+    /// Messages that were given up since the service started, for want of room.
+    pub given_up: u64,
+    /// Subscriptions it has.
+    pub subscriptions: usize,
+}
 
 /// Another way out than the live stream, such as MQTT.
 pub trait Outlet: Send + Sync {
@@ -23,6 +47,12 @@ pub trait Outlet: Send + Sync {
 
     /// A site was removed with all that was its own.
     fn site_removed(&self, site: SiteId);
+
+    /// Sessions of a site's clients in order of client id, after the given one.
+    fn sessions(&self, site: SiteId, after: &str, limit: usize) -> Vec<ClientSession>;
+
+    /// Ends the session of a client and its connection, telling it why. `false` if there is none.
+    fn end_session<'a>(&'a self, site: SiteId, client: &'a str, why: &'a str) -> BoxFuture<'a, Result<bool, Problem>>;
 }
 
 /// Tells the live stream and the outlet, if there is one.
@@ -41,6 +71,24 @@ impl Publisher {
     /// From now on there is an outlet. There is at most one: a second is not taken.
     pub fn open(&self, outlet: Arc<dyn Outlet>) {
         let _ = self.outlet.set(outlet);
+    }
+
+    /// Sessions of a site's clients in order of client id, after the given one.
+    #[must_use]
+    pub fn sessions(&self, site: SiteId, after: &str, limit: usize) -> Vec<ClientSession> {
+        self.outlet.get().map(|outlet| outlet.sessions(site, after, limit)).unwrap_or_default()
+    }
+
+    /// Ends the session of a client and its connection.
+    ///
+    /// # Errors
+    /// A [`Problem`] with code `not-found`, or that it could not be kept.
+    pub async fn end_session(&self, site: SiteId, client: &str, why: &str) -> Result<(), Problem> {
+        let is_ended = match self.outlet.get() {
+            Some(outlet) => outlet.end_session(site, client, why).await?,
+            None => false,
+        };
+        if is_ended { Ok(()) } else { Err(Problem::missing(StoreError::NotFound, "MQTT session", client)) }
     }
 
     pub(crate) fn outlet(&self) -> Option<&Arc<dyn Outlet>> {

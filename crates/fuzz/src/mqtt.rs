@@ -5,11 +5,10 @@ use bytes::BytesMut;
 use lantern_core::state::{KeptState, StateChange, StateKey};
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::{Connect, Incoming, Outgoing, Reader, Reason, Subscription, Version, Welcome, Writer};
-use lantern_mqtt::{Action, Broker, Connection, Done, End, Filter, Link, Outcome, Output, Ticket, Work};
+use lantern_mqtt::{Action, Broker, Connection, Done, End, Filter, Holder, Link, Outcome, Output, Ticket, Work};
 use std::collections::BTreeMap;
 use std::collections::hash_map::DefaultHasher;
 use std::hash::{Hash, Hasher};
-use std::sync::Arc;
 use std::time::Instant;
 
 const SITE: SiteId = SiteId(1);
@@ -111,7 +110,8 @@ impl Session {
     fn open(connect: &Connect, now: Moment) -> Option<Self> {
         let mut broker = Broker::default();
         let mut kept = Kept::default();
-        let opened = broker.open(SITE, &"c".into(), &Arc::from([1_u8]), connect, now);
+        let holder = Holder { lineage: [1].into(), credential: [1].into(), most_kept: 1 };
+        let opened = broker.open(SITE, &"c".into(), &holder, connect, now).ok()?;
         kept.keep(opened.changes);
         let welcome = Welcome {
             reason: Reason::Success,

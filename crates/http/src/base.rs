@@ -34,7 +34,7 @@ impl<'r> FromRequest<'r> for Base {
         let set = rocket.state::<Settings>().map_or("", |settings| settings.public_url.trim_end_matches('/'));
         let shown = if set.is_empty() {
             let host = request.headers().get_one("Host").unwrap_or("127.0.0.1:8710");
-            let is_tls = rocket.state::<Arc<Peers>>().is_some_and(|peers| peers.behind(request).is_some());
+            let is_tls = rocket.state::<Arc<Peers>>().is_some_and(|peers| peers.is_tls(request));
             format!("{}://{host}", if is_tls { "https" } else { "http" })
         } else {
             set.to_owned()

@@ -26,7 +26,7 @@ impl Fairing for SafeHeaders {
             // What a person sees is not left in a browser or on the way.
             add(response, "Cache-Control", "no-store");
         }
-        let is_tls = request.rocket().state::<Arc<Peers>>().is_some_and(|peers| peers.behind(request).is_some());
+        let is_tls = request.rocket().state::<Arc<Peers>>().is_some_and(|peers| peers.is_tls(request));
         if is_tls {
             // RFC 6797: a browser that came by TLS comes by TLS for the next half year.
             add(response, "Strict-Transport-Security", "max-age=15768000");

@@ -1,4 +1,4 @@
-//! Who is behind the connections that the TLS door makes to the HTTP server.
+//! Who is behind the connections that the doors make to the HTTP server.
 
 use rocket::async_trait;
 use rocket::request::{FromRequest, Outcome, Request};
@@ -7,16 +7,18 @@ use std::convert::Infallible;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// The other end of a TLS connection.
+/// The other end of a connection.
 #[derive(Debug, Clone)]
 pub struct PeerInfo {
     /// Its address.
     pub ip: IpAddr,
+    /// Whether it came by TLS.
+    pub is_tls: bool,
     /// The certificate it proved to have, in DER.
     pub certificate: Option<Arc<[u8]>>,
 }
 
-/// The TLS connections there are, by the address of their way on to the HTTP
+/// The connections there are, by the address of their way on to the HTTP
 /// server: nothing a client sends can claim to be one of them.
 #[derive(Default)]
 pub struct Peers(Mutex<HashMap<SocketAddr, PeerInfo>>);
@@ -29,10 +31,15 @@ impl Peers {
         Entered { peers: self.clone(), way_on }
     }
 
-    /// Who is behind a request, if it came by TLS.
+    /// Who is behind a request, if it came by a door.
     pub(crate) fn behind(&self, request: &Request<'_>) -> Option<PeerInfo> {
         let remote = request.remote()?;
         self.0.lock().unwrap_or_else(PoisonError::into_inner).get(&remote).cloned()
+    }
+
+    /// Whether a request came by TLS.
+    pub(crate) fn is_tls(&self, request: &Request<'_>) -> bool {
+        self.behind(request).is_some_and(|peer| peer.is_tls)
     }
 
     /// The address a request came from.

@@ -9,8 +9,10 @@ use rocket::request::{FromRequest, Outcome, Request};
 use rocket::response::{self, Responder, Response};
 use rocket::{Route, State, async_trait, get, routes};
 use std::convert::Infallible;
+use std::net::{IpAddr, Ipv4Addr};
 use std::pin::Pin;
 use std::sync::Arc;
+use std::time::Duration;
 use tokio::io::{AsyncReadExt, AsyncWriteExt, DuplexStream};
 use tokio_tungstenite::WebSocketStream;
 use tokio_tungstenite::tungstenite::handshake::derive_accept_key;
@@ -18,11 +20,13 @@ use tokio_tungstenite::tungstenite::protocol::{Message as Frame, Role, WebSocket
 
 /// Bytes on their way between the frames and the MQTT server.
 const PIPE: usize = 16 << 10;
+/// How long a client may take to close its side once the server has.
+const CLOSE: Duration = Duration::from_secs(5);
 
 /// Who speaks MQTT over a WebSocket.
 pub struct SocketPeer {
     /// Its address.
-    pub from: String,
+    pub from: IpAddr,
     /// Whether it came by TLS.
     pub is_tls: bool,
     /// The certificate it proved to have, in DER.
@@ -69,9 +73,10 @@ fn peer(request: &Request<'_>) -> SocketPeer {
     let peers = request.rocket().state::<Arc<Peers>>();
     let behind = peers.and_then(|peers| peers.behind(request));
     SocketPeer {
-        is_tls: behind.is_some(),
+        is_tls: behind.as_ref().is_some_and(|peer| peer.is_tls),
         certificate: behind.and_then(|peer| peer.certificate),
-        from: peers.map(|peers| peers.from(request)).unwrap_or_default(),
+        // A request without an address came over no network.
+        from: peers.and_then(|peers| peers.ip(request)).unwrap_or(IpAddr::V4(Ipv4Addr::LOCALHOST)),
     }
 }
 
@@ -152,5 +157,10 @@ async fn carry(frames: WebSocketStream<IoStream>, pipe: DuplexStream) {
         }
         let _ = sink.close().await;
     };
-    tokio::join!(inward, outward);
+    tokio::pin!(inward, outward);
+    tokio::select! {
+        () = &mut inward => outward.await,
+        // Whoever does not answer the close is gone, or wants to hold the connection for nothing.
+        () = &mut outward => { let _ = tokio::time::timeout(CLOSE, inward).await; }
+    }
 }

@@ -31,6 +31,7 @@ pub struct Launch {
     http: u16,
     mqtt: u16,
     settings: Vec<(String, String)>,
+    log: Option<PathBuf>,
     is_apart: bool,
 }
 
@@ -44,6 +45,7 @@ impl Launch {
             http: 0,
             mqtt: 0,
             settings: Vec::new(),
+            log: None,
             is_apart: false,
         }
     }
@@ -59,6 +61,20 @@ impl Launch {
     #[must_use]
     pub fn setting(mut self, name: &str, value: &str) -> Self {
         self.settings.push((format!("KEY_LANTERN_{}", name.to_uppercase()), value.to_owned()));
+        self
+    }
+
+    /// With a variable in its environment.
+    #[must_use]
+    pub fn variable(mut self, name: &str, value: &str) -> Self {
+        self.settings.push((name.to_owned(), value.to_owned()));
+        self
+    }
+
+    /// What it says on the standard error goes to the end of a file.
+    #[must_use]
+    pub fn log_to(mut self, file: &Path) -> Self {
+        self.log = Some(file.to_owned());
         self
     }
 
@@ -84,6 +100,9 @@ impl Launch {
             .args(["--log-level", "warn"])
             .envs(self.settings.iter().cloned())
             .stdout(Stdio::piped());
+        if let Some(log) = &self.log {
+            command.stderr(std::fs::File::options().create(true).append(true).open(log)?);
+        }
         if self.is_apart {
             command.process_group(0);
         }

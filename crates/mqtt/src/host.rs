@@ -6,6 +6,7 @@ use crate::topic::Filter;
 use futures::future::BoxFuture;
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
+use std::net::IpAddr;
 use std::sync::Arc;
 
 /// Who asks to be admitted.
@@ -29,11 +30,23 @@ pub struct Hello<'a> {
 #[derive(Debug, Clone)]
 pub struct Peer {
     /// Its address.
-    pub from: String,
+    pub from: IpAddr,
     /// How it came, such as `MQTT over TLS`.
     pub protocol: &'static str,
     /// The certificate it proved to have, in DER.
     pub certificate: Option<Arc<[u8]>>,
+}
+
+/// Who has sessions.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Holder {
+    /// The same for all credentials that follow one another: sessions go on when a credential
+    /// is replaced. Never empty.
+    pub lineage: Arc<[u8]>,
+    /// What the holder was admitted by; by it [`Host::recall`] finds it again.
+    pub credential: Arc<[u8]>,
+    /// Sessions it may have that outlive their connections.
+    pub most_kept: usize,
 }
 
 /// Why something was not done.
@@ -68,9 +81,8 @@ pub trait Client: Send + Sync {
     /// The site it belongs to.
     fn site(&self) -> SiteId;
 
-    /// Bytes that tell whose a session is, and by which [`Host::recall`] finds its
-    /// owner again.
-    fn principal(&self) -> Arc<[u8]>;
+    /// Whose sessions it may have.
+    fn holder(&self) -> Holder;
 
     /// Understands a message that arrived at a time. When this returns, nothing but the
     /// storage can keep it from being taken.
@@ -111,8 +123,11 @@ pub trait Host: Send + Sync {
     /// Admits a client or not.
     fn admit<'a>(&'a self, hello: Hello<'a>) -> BoxFuture<'a, Result<Arc<dyn Client>, Refused>>;
 
+    /// The time, if it can be believed so far that what has ended by it is forgotten.
+    fn believed_now(&self) -> BoxFuture<'_, Option<Moment>>;
+
     /// The owner of a session that is not connected, to publish its will.
-    fn recall<'a>(&'a self, site: SiteId, principal: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>>;
+    fn recall<'a>(&'a self, site: SiteId, credential: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>>;
 
     /// Makes changes durable.
     fn keep(&self, changes: Vec<StateChange>) -> BoxFuture<'_, Result<(), Refused>>;

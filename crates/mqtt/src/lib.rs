@@ -27,6 +27,6 @@ mod topic;
 
 pub use broker::{Broker, Ending, Link, Opened, Outcome, Output, Receipt, SessionView, Ticket, Will};
 pub use connection::{Action, Connection, Done, End, Work};
-pub use host::{Client, Farewell, Hello, Host, Peer, Prepared, Refused};
+pub use host::{Client, Farewell, Hello, Holder, Host, Peer, Prepared, Refused};
 pub use message::{Carried, Message, QoS};
 pub use topic::{Filter, TopicError, check_name, matches};

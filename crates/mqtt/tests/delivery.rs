@@ -163,7 +163,7 @@ async fn what_was_sent_and_not_acknowledged_is_sent_again_under_its_number() {
 }
 
 #[tokio::test]
-async fn a_clean_start_forgets_and_another_key_begins_anew() {
+async fn a_clean_start_forgets() {
     let server = server();
     let kept = Hi { id: "to", clean: false, ..V3 };
     let (mut to, _) = Raw::connect(&server, &kept).await;
@@ -185,7 +185,8 @@ async fn a_session_ends_when_its_time_is_over() {
         let (to, _) = Raw::connect(&server, &hi).await;
         to.goodbye().await;
         server.host().pass(seconds);
-        let (_, changes) = server.broker().tick(lantern_mqtt::Host::now(server.host()));
+        let now = lantern_mqtt::Host::now(server.host());
+        let (_, changes) = server.broker().tick(now, Some(now));
         lantern_mqtt::Host::keep(server.host(), changes).await.unwrap();
         let (to, was_there) = Raw::connect(&server, &hi).await;
         assert_eq!(was_there, expected, "after {seconds} s");
@@ -319,7 +320,8 @@ async fn a_will_waits_for_its_delay_unless_the_session_ends_or_goes_on() {
     };
     let tick = |seconds| {
         server.host().pass(seconds);
-        let (wills, _) = server.broker().tick(lantern_mqtt::Host::now(server.host()));
+        let now = lantern_mqtt::Host::now(server.host());
+        let (wills, _) = server.broker().tick(now, Some(now));
         wills.len()
     };
     let (raw, _) = Raw::connect(&server, &hi(300)).await;
@@ -339,7 +341,7 @@ async fn a_will_waits_for_its_delay_unless_the_session_ends_or_goes_on() {
     raw.break_off(&server).await;
     let after = crashed(&server);
     after.host().pass(31);
-    assert_eq!(after.broker().tick(lantern_mqtt::Host::now(after.host())).0.len(), 1, "a will survives a crash");
+    assert_eq!(after.broker().tick(lantern_mqtt::Host::now(after.host()), None).0.len(), 1, "a will survives a crash");
 }
 
 #[tokio::test]

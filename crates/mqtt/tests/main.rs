@@ -8,6 +8,7 @@ mod common;
 /// Messages from publisher to subscriber.
 mod delivery;
 /// What must not harm the server.
+mod holders;
 mod hostile;
 /// The statements of the standards and their tests.
 mod listing;

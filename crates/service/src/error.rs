@@ -37,14 +37,6 @@ pub enum ServeError {
         #[source]
         cause: std::io::Error,
     },
-    /// The port of HTTP cannot be listened on.
-    #[error("cannot listen on {address} ({cause}); stop what uses the port, or choose another with --http")]
-    ListenHttp {
-        /// The address and port.
-        address: SocketAddr,
-        /// What the system said.
-        cause: String,
-    },
     /// The HTTP server does not run.
     #[error("the HTTP server cannot run: {0}")]
     Http(String),

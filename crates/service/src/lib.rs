@@ -19,6 +19,7 @@
 //! It holds no rules about readings: those are the engine's.
 
 mod announce;
+mod door;
 mod error;
 pub mod maintenance;
 mod mqtt;

@@ -1,22 +1,23 @@
 //! Running the service: start and graceful stop.
 
-use crate::announce::announce;
+use crate::announce::Announced;
+use crate::door::{Behind, Door, HttpServer, Patience};
 use crate::error::ServeError;
 use crate::mqtt;
 use crate::settings::{Listen, Settings};
-use crate::sockets::bind;
+use crate::sockets::{allow_files, bind};
 use crate::supervisor::Supervisor;
-use crate::tls::{Certificates, Door};
+use crate::tls::Certificates;
 use lantern_core::allowance::Allowance;
+use lantern_core::places::Places;
 use lantern_engine::{Engine, Limits, Task};
 use lantern_http::files::Files;
-use lantern_http::{Addresses, Interface, Peers, SetUpCode};
+use lantern_http::{Interface, Peers, SetUpCode};
 use lantern_store::Store;
 use rocket::config::{Ident, LogLevel, Shutdown as ShutdownConfig};
-use rocket::error::ErrorKind;
 use rocket::fairing::AdHoc;
 use rocket::{Build, Rocket, Shutdown};
-use std::net::SocketAddr;
+use std::net::{Ipv4Addr, SocketAddr};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::net::TcpListener;
@@ -36,6 +37,7 @@ pub fn serve(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError
 }
 
 async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError> {
+    allow_files();
     let store = Store::open(&settings.data).await?;
     store.set_disk_budget(settings.disk_budget_mb << 20).await.map_err(ServeError::Budget)?;
     let set_up = Arc::new(SetUpCode::new(!store.has_people().await.map_err(ServeError::Read)?));
@@ -59,21 +61,25 @@ async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError
         addresses,
         sockets: Arc::new(mqtt::WebSockets::new(&mqtt)),
     };
-    let https = match (settings.https, &certificates) {
-        (Listen::At(address), Some(_)) => Some(bind(address, "https").await?),
-        _ => None,
-    };
-    let https_address = https.as_ref().and_then(|listener| listener.local_addr().ok());
-    let (rocket, up) = with_announcement(lantern_http::build(interface, config(settings.http)), https_address, set_up);
-    let rocket = rocket.ignite().await.map_err(|error| http_error(&settings, error.kind()))?;
+    let mut fronts = Vec::new();
+    if let Listen::At(address) = settings.http {
+        fronts.push(Front { listener: bind(address, "HTTP").await?, certificates: None });
+    }
+    if let (Listen::At(address), Some(certificates)) = (settings.https, &certificates) {
+        let listener = bind(address, "HTTP over TLS").await?;
+        fronts.push(Front { listener, certificates: Some(certificates.clone()) });
+    }
+    let announced = Announced { web: fronts.iter().filter_map(Front::address).collect(), mqtt: addresses, set_up };
+    let (rocket, up) = with_announcement(lantern_http::build(interface, config()), announced);
+    let rocket = rocket.ignite().await.map_err(|error| ServeError::Http(error.kind().to_string()))?;
+    let places = settings.http_connections as usize;
+    let stop = rocket.shutdown();
+    supervisor.start(Task::new("HTTP", open_doors(up, fronts, peers, Places::new(places, places / 4), stop)));
     if let Some(certificates) = certificates {
-        if let Some(listener) = https {
-            supervisor.start(Task::new("HTTPS", https_door(up, listener, peers, certificates.clone())));
-        }
         supervisor.start(Task::new("the TLS certificate", certificates.watch()));
     }
     supervisor.start(Task::new("signals", stop_on_signal(rocket.shutdown())));
-    let ended = until_the_end(rocket, &mut supervisor, &settings).await;
+    let ended = until_the_end(rocket, &mut supervisor).await;
     mqtt.stop().await;
     supervisor.stop().await;
     engine.close().await;
@@ -89,15 +95,11 @@ fn limits(settings: &Settings) -> Limits {
 }
 
 /// Serves requests until the service is told to stop, or a task dies.
-async fn until_the_end(
-    rocket: Rocket<rocket::Ignite>,
-    supervisor: &mut Supervisor,
-    settings: &Settings,
-) -> Result<(), ServeError> {
+async fn until_the_end(rocket: Rocket<rocket::Ignite>, supervisor: &mut Supervisor) -> Result<(), ServeError> {
     let stop = rocket.shutdown();
     let mut launch = Box::pin(rocket.launch());
     tokio::select! {
-        launched = &mut launch => launched.map(drop).map_err(|error| http_error(settings, error.kind())),
+        launched = &mut launch => launched.map(drop).map_err(|error| ServeError::Http(error.kind().to_string())),
         error = supervisor.first_end() => {
             tracing::error!(%error, "stopping, because a task has died");
             stop.notify();
@@ -107,17 +109,25 @@ async fn until_the_end(
     }
 }
 
-fn http_error(settings: &Settings, kind: &ErrorKind) -> ServeError {
-    match kind {
-        ErrorKind::Bind(cause) => ServeError::ListenHttp { address: settings.http, cause: cause.to_string() },
-        other => ServeError::Http(other.to_string()),
+/// Where the console and the API are reached.
+struct Front {
+    listener: TcpListener,
+    /// Where TLS is spoken.
+    certificates: Option<Arc<Certificates>>,
+}
+
+impl Front {
+    fn address(&self) -> Option<(&'static str, SocketAddr)> {
+        let scheme = if self.certificates.is_some() { "https" } else { "http" };
+        self.listener.local_addr().ok().map(|address| (scheme, address))
     }
 }
 
-fn config(http: SocketAddr) -> rocket::Config {
+/// The HTTP server itself listens on this machine only, behind the doors.
+fn config() -> rocket::Config {
     rocket::Config {
-        address: http.ip(),
-        port: http.port(),
+        address: Ipv4Addr::LOCALHOST.into(),
+        port: 0,
         log_level: LogLevel::Off,
         cli_colors: false,
         ident: Ident::none(),
@@ -136,35 +146,34 @@ fn config(http: SocketAddr) -> rocket::Config {
     }
 }
 
-/// Announces the service when it is up; what is given then receives where HTTP is spoken.
-fn with_announcement(
-    rocket: Rocket<Build>,
-    https: Option<SocketAddr>,
-    set_up: Arc<SetUpCode>,
-) -> (Rocket<Build>, oneshot::Receiver<SocketAddr>) {
+/// Announces the service when it is up; what is given then receives where the HTTP server listens.
+fn with_announcement(rocket: Rocket<Build>, announced: Announced) -> (Rocket<Build>, oneshot::Receiver<SocketAddr>) {
     let (tell, up) = oneshot::channel();
     let rocket = rocket.attach(AdHoc::on_liftoff("announce", move |rocket| {
         Box::pin(async move {
-            let addresses = rocket.state::<Addresses>().copied().unwrap_or_default();
             let config = rocket.config();
             let _ = tell.send((config.address, config.port).into());
-            announce(rocket, addresses, https, &set_up);
+            announced.print();
         })
     }));
     (rocket, up)
 }
 
-async fn https_door(
+async fn open_doors(
     up: oneshot::Receiver<SocketAddr>,
-    listener: TcpListener,
+    fronts: Vec<Front>,
     peers: Arc<Peers>,
-    certificates: Arc<Certificates>,
+    places: Arc<Places>,
+    stop: Shutdown,
 ) {
     // If HTTP does not come up, the service ends for that reason.
-    match up.await {
-        Ok(http) => Door::http(http, peers).open(listener, certificates).await,
-        Err(_) => std::future::pending().await,
-    }
+    let Ok(address) = up.await else { return std::future::pending().await };
+    let server = Arc::new(HttpServer { address, peers, places, patience: Patience::default() });
+    let open = |front: Front| Door::new(Behind::Http(server.clone()), front.certificates).open(front.listener);
+    let doors = futures::future::join_all(fronts.into_iter().map(open));
+    // Once the service stops, nobody is let in any more; those who are in are answered.
+    futures::future::select(Box::pin(doors), stop).await;
+    std::future::pending().await
 }
 
 async fn stop_on_signal(stop: Shutdown) {

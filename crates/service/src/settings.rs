@@ -68,14 +68,18 @@ impl<'de> Deserialize<'de> for Listen {
 pub struct Settings {
     /// Directory of the database (default: `key-lantern-data`).
     pub data: PathBuf,
-    /// Address and port to listen on for HTTP (default: 127.0.0.1:8710; port 0
-    /// takes a free one).
-    pub http: SocketAddr,
+    /// Address and port to listen on for HTTP, or `off` where there is `https`
+    /// (default: 127.0.0.1:8710; port 0 takes a free one).
+    pub http: Listen,
+    /// Connections by HTTP and HTTPS there may be at once, a quarter of them from one
+    /// network: an IPv4 address or the first half of an IPv6 address (default: 4000).
+    pub http_connections: u32,
     /// Address and port to listen on for MQTT, or `off` (default: 127.0.0.1:1883;
     /// port 0 takes a free one). Over WebSocket it is spoken at /mqtt on the HTTP
     /// port.
     pub mqtt: Listen,
-    /// MQTT connections there may be at once (default: 10000).
+    /// MQTT connections there may be at once, half of them from one network
+    /// (default: 10000).
     pub mqtt_connections: u32,
     /// Address and port to listen on for MQTT over TLS, or `off` (default:
     /// 127.0.0.1:8883 where there is a certificate).
@@ -119,7 +123,8 @@ impl Default for Settings {
     fn default() -> Self {
         Self {
             data: PathBuf::from("key-lantern-data"),
-            http: SocketAddr::from(([127, 0, 0, 1], 8710)),
+            http: Listen::At(SocketAddr::from(([127, 0, 0, 1], 8710))),
+            http_connections: 4_000,
             mqtt: Listen::At(SocketAddr::from(([127, 0, 0, 1], 1883))),
             mqtt_connections: 10_000,
             mqtts: Listen::At(SocketAddr::from(([127, 0, 0, 1], 8883))),
@@ -161,6 +166,15 @@ impl Settings {
         if self.tls_certificate.is_empty() && (self.https != Listen::Off || !self.tls_clients.is_empty()) {
             return Err("`https` and `tls_clients` need `tls_certificate` and `tls_key`".to_owned());
         }
+        if self.http == Listen::Off && self.https == Listen::Off {
+            return Err("`http` and `https` are both off; the console and the API need one of them".to_owned());
+        }
+        for (name, value) in [("http_connections", self.http_connections), ("mqtt_connections", self.mqtt_connections)]
+        {
+            if !(4..=1_000_000).contains(&value) {
+                return Err(format!("`{name}` is {value}; it must be from 4 to 1000000"));
+            }
+        }
         let url = &self.public_url;
         if url.is_empty() || url.starts_with("http://") || url.starts_with("https://") {
             Ok(())
@@ -181,10 +195,10 @@ pub struct Flags {
     #[arg(long, value_name = "DIR")]
     #[serde(skip_serializing_if = "Option::is_none")]
     pub data: Option<PathBuf>,
-    /// Address and port to listen on for HTTP; port 0 takes a free one
+    /// Address and port to listen on for HTTP, or `off`; port 0 takes a free one
     #[arg(long, value_name = "ADDR:PORT")]
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub http: Option<SocketAddr>,
+    pub http: Option<Listen>,
     /// Address and port to listen on for MQTT, or `off`; port 0 takes a free one
     #[arg(long, value_name = "ADDR:PORT")]
     #[serde(skip_serializing_if = "Option::is_none")]

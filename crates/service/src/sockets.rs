@@ -8,6 +8,21 @@ use tokio::net::{TcpListener, TcpStream};
 /// How long a listener rests when the system has no more sockets.
 pub(crate) const REST: Duration = Duration::from_millis(200);
 
+/// Open files wanted: each connection needs one, those by HTTP three.
+const FILES: u64 = 65_536;
+
+/// Raises what this process may have open, as far as the system lets it.
+pub(crate) fn allow_files() {
+    use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+    let Rlimit { current, maximum } = getrlimit(Resource::Nofile);
+    let wanted = maximum.map_or(FILES, |maximum| maximum.min(FILES));
+    if current.is_some_and(|current| current < wanted)
+        && let Err(error) = setrlimit(Resource::Nofile, Rlimit { current: Some(wanted), maximum })
+    {
+        tracing::warn!(%error, "the limit of open files was not raised");
+    }
+}
+
 /// Listens at an address.
 ///
 /// # Errors

@@ -1,8 +1,9 @@
 //! Commands that were given.
 
 use crate::types::moment;
-use crate::{Store, StoreError};
+use crate::{Store, StoreError, state_changes};
 use lantern_core::command::Stage;
+use lantern_core::state::StateChange;
 use lantern_core::{CommandId, DeviceId, Moment};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
@@ -75,11 +76,16 @@ fn command(row: &SqliteRow) -> Result<Command, sqlx::Error> {
 }
 
 impl Store {
-    /// Writes a command that is given.
+    /// Writes a command that is given, together with changes of state: both or none.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn add_command(&self, new: NewCommand<'_>, now: Moment) -> Result<Command, StoreError> {
+    pub async fn add_command(
+        &self,
+        new: NewCommand<'_>,
+        changes: &[StateChange],
+        now: Moment,
+    ) -> Result<Command, StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         let row = sqlx::query(
             "INSERT INTO command (device_id, name, arguments, given_by, given_at, expires_at, timeout_s, state, answer)
@@ -103,6 +109,7 @@ impl Store {
         .execute(&mut *transaction)
         .await?;
         let added = command(&row)?;
+        state_changes::write(&mut transaction, changes).await?;
         transaction.commit().await?;
         Ok(added)
     }

@@ -70,6 +70,17 @@ pub struct NewKey<'a> {
     pub grants: Grants,
     /// See [`Key::expires_at`].
     pub expires_at: Option<Moment>,
+    /// The key it replaces.
+    pub follows: Option<KeyId>,
+}
+
+/// What is the same for keys that follow one another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Lineage {
+    /// Keys of a device.
+    Device(DeviceId),
+    /// Keys of a site that replaced one another; the first of them.
+    Site(KeyId),
 }
 
 /// Whom a key belongs to, for the intake.
@@ -87,6 +98,8 @@ pub struct KeyOwner {
     pub expires_at: Option<Moment>,
     /// Whether it was revoked.
     pub revoked: bool,
+    /// What it shares with the keys it followed.
+    pub lineage: Lineage,
 }
 
 /// A use of a key.
@@ -129,8 +142,8 @@ impl Store {
         now: Moment,
     ) -> Result<Key, StoreError> {
         let row = sqlx::query(
-            "INSERT INTO access_key (site_id, device_id, secret_hash, hint, note, grants, created_at, expires_at)
-             VALUES (?, ?, ?, ?, ?, ?, ?, ?) RETURNING *",
+            "INSERT INTO access_key (site_id, device_id, secret_hash, hint, note, grants, created_at, expires_at, lineage)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, (SELECT coalesce(lineage, id) FROM access_key WHERE id = ?)) RETURNING *",
         )
         .bind(site.0)
         .bind(device.map(|d| d.0))
@@ -140,9 +153,29 @@ impl Store {
         .bind(new.grants.to_column())
         .bind(now.as_micros())
         .bind(new.expires_at.map(Moment::as_micros))
+        .bind(new.follows.map(|key| key.0))
         .fetch_one(&self.write)
         .await?;
         Ok(key(&row)?)
+    }
+
+    /// Whether any key of a lineage can be used at a time.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn has_usable_key(&self, lineage: Lineage, now: Moment) -> Result<bool, StoreError> {
+        let (is_its, id) = match lineage {
+            Lineage::Device(device) => ("k.device_id = ?1", device.0),
+            Lineage::Site(first) => ("k.device_id IS NULL AND (k.id = ?1 OR k.lineage = ?1)", first.0),
+        };
+        let sql = format!(
+            "SELECT EXISTS (
+                 SELECT 1 FROM access_key AS k JOIN site AS s ON s.id = k.site_id LEFT JOIN device AS d ON d.id = k.device_id
+                 WHERE {is_its} AND k.revoked_at IS NULL AND (k.expires_at IS NULL OR k.expires_at > ?2)
+                     AND s.removed_at IS NULL AND d.removed_at IS NULL)"
+        );
+        let query = sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(id).bind(now.as_micros());
+        Ok(query.fetch_one(&self.read).await?)
     }
 
     /// Keys of a device or, without one, of the site itself; revoked ones too,
@@ -218,17 +251,20 @@ impl Store {
     /// [`StoreError::NotFound`].
     pub async fn key_owner(&self, secret_hash: &[u8]) -> Result<KeyOwner, StoreError> {
         let row = sqlx::query(
-            "SELECT k.id, k.site_id, k.device_id, k.grants, k.expires_at, k.revoked_at IS NOT NULL AS revoked
+            "SELECT k.id, coalesce(k.lineage, k.id) AS first, k.site_id, k.device_id, k.grants, k.expires_at, k.revoked_at IS NOT NULL AS revoked
              FROM access_key AS k JOIN site AS s ON s.id = k.site_id LEFT JOIN device AS d ON d.id = k.device_id
              WHERE k.secret_hash = ? AND s.removed_at IS NULL AND d.removed_at IS NULL",
         )
         .bind(secret_hash)
         .fetch_one(&self.read)
         .await?;
+        let device = row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId);
+        let first = KeyId(row.try_get("first")?);
         Ok(KeyOwner {
             id: KeyId(row.try_get("id")?),
+            lineage: device.map_or(Lineage::Site(first), Lineage::Device),
             site: SiteId(row.try_get("site_id")?),
-            device: row.try_get::<Option<i64>, _>("device_id")?.map(DeviceId),
+            device,
             grants: Grants::from_column(row.try_get("grants")?),
             expires_at: row.try_get::<Option<i64>, _>("expires_at")?.map(moment),
             revoked: row.try_get("revoked")?,

@@ -68,7 +68,7 @@ pub use hand::HandReading;
 pub use invitation::{Invitation, NewInvitation};
 pub use job::{Job, Outcome};
 pub use join::{JoinedReadings, PartSource};
-pub use key::{Grants, Key, KeyOwner, KeyUse, NewKey};
+pub use key::{Grants, Key, KeyOwner, KeyUse, Lineage, NewKey};
 pub use kind::{Kind, KindId, Revision};
 pub use link::LinkHour;
 pub use meaning::{DueSpan, MeaningVersion};

@@ -227,7 +227,14 @@ async fn what_is_removed_is_gone_at_once_and_swept_later() {
     let other = device(&store, "marlbeck", "larder").await;
     let kept = signal(&store, other, "temp").await;
     let site = store.site("marlbeck").await.unwrap().id;
-    let new = NewKey { secret_hash: b"secret", hint: "cret", note: "", grants: Grants::SEND, expires_at: None };
+    let new = NewKey {
+        secret_hash: b"secret",
+        hint: "cret",
+        note: "",
+        grants: Grants::SEND,
+        expires_at: None,
+        follows: None,
+    };
     store.add_key(site, Some(tower), new, at(0)).await.unwrap();
     record(&store, (0..25_000).map(|s| number(level, s, 1.0)).collect()).await;
     record(&store, vec![number(kept, 1, 1.0)]).await;
@@ -401,7 +408,11 @@ async fn a_command_goes_through_its_stages_once() {
         expires_at: None,
         timeout_s: 30.0,
     };
-    let given = store.add_command(new, at(1)).await.unwrap();
+    let receipt = StateKey { site: SiteId(1), owner: "points".into(), part: "received", item: "7".to_owned() };
+    let with_it = [StateChange::Put(receipt, Vec::new())];
+    let given = store.add_command(new, &with_it, at(1)).await.unwrap();
+    let kept = store.kept_state().await.unwrap();
+    assert_eq!(kept.iter().map(|piece| piece.item.as_str()).collect::<Vec<_>>(), ["7"], "both or none");
     assert_eq!((given.stage, store.open_commands().await.unwrap().len()), (Stage::Waiting, 1));
     store.advance_command(given.id, Stage::Delivered, "", at(2)).await.unwrap();
     let done = store.advance_command(given.id, Stage::Done, "warm", at(3)).await.unwrap();

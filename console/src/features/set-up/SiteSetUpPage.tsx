@@ -25,6 +25,7 @@ import { useSite } from '../../components/siteContext';
 import { interval } from '../../format/age';
 import { mono } from '../../theme/theme';
 import { KeysPanel } from '../sending/KeysPanel';
+import { MqttSessionsPanel } from './MqttSessionsPanel';
 import { RemovedPanel } from './RemovedPanel';
 import { PositionField, ZoneField } from './fields';
 import { parsePosition, positionText } from './position';
@@ -60,6 +61,9 @@ export function SiteSetUpPage() {
             <KeysPanel />
           </May>
         </Paper>
+        <May right="set_up">
+          <MqttSessionsPanel />
+        </May>
         <Paper sx={{ p: 3 }}>
           <Typography variant="h2" gutterBottom>
             Set-up as a document

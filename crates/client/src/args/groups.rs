@@ -7,7 +7,7 @@ use std::fmt::Write;
 /// Titles and commands of each group.
 const GROUPS: [(&str, &[&str]); 9] = [
     ("Begin", &["login", "logout", "site"]),
-    ("Set devices up", &["device", "signal", "kind", "key", "recipe", "send", "join", "removed"]),
+    ("Set devices up", &["device", "signal", "kind", "key", "mqtt-session", "recipe", "send", "join", "removed"]),
     ("Find out what comes", &["why", "contacts", "arrivals", "claim", "ignore", "decoder", "commission"]),
     ("Give values their meaning", &["conversion", "formula", "screen", "compare", "calibrate", "quality", "jobs"]),
     (

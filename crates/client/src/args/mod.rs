@@ -30,7 +30,7 @@ pub(crate) use meaning::{
     ScreenArgs,
 };
 pub(crate) use note::{NewNoteArgs, NoteChangeArgs, NoteCommand, NotesArgs, OriginArgs};
-pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, Role, SignalCommand, SiteCommand};
+pub(crate) use objects::{Confirm, KeyCommand, KeyOwner, MqttSessionCommand, Role, SignalCommand, SiteCommand};
 pub(crate) use people::{AccountCommand, ChangesArgs, ComeInArgs, EveryoneCommand, LoginArgs, PeopleCommand};
 pub(crate) use setting_up::{
     ClaimArgs, CommissionArgs, ContactsArgs, DecoderCommand, EnterArgs, IgnoreArgs, KindCommand, LiveReadings,
@@ -140,6 +140,11 @@ pub(crate) enum Command {
     Signal {
         #[command(subcommand)]
         command: SignalCommand,
+    },
+    /// Sessions of clients that speak MQTT: who is connected, and what waits for whom
+    MqttSession {
+        #[command(subcommand)]
+        command: MqttSessionCommand,
     },
     /// Keys with which devices send
     Key {

@@ -264,6 +264,18 @@ pub(crate) enum KeyCommand {
     },
 }
 
+#[derive(Subcommand)]
+pub(crate) enum MqttSessionCommand {
+    /// List the sessions of a site
+    List,
+    /// End a session: its connection is closed, and what waits for it is forgotten
+    #[command(after_help = "Example:\n  lantern mqtt-session end platform-display")]
+    End {
+        /// Client id, from `mqtt-session list`
+        client: String,
+    },
+}
+
 /// Whose keys.
 #[derive(Args)]
 pub(crate) struct KeyOwner {

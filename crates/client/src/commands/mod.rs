@@ -25,6 +25,7 @@ pub(crate) mod kind;
 pub(crate) mod link;
 pub(crate) mod login;
 pub(crate) mod meaning;
+pub(crate) mod mqtt_session;
 pub(crate) mod note;
 pub(crate) mod now;
 pub(crate) mod origin;

@@ -152,7 +152,7 @@ fn kept(retention: &Retention) -> String {
 }
 
 /// Bytes in words.
-fn size(bytes: u64) -> String {
+pub(super) fn size(bytes: u64) -> String {
     match bytes as f64 {
         b if b < 1e3 => format!("{b} bytes"),
         b if b < 1e6 => format!("{:.1} kB", b / 1e3),

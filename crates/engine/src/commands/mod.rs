@@ -12,6 +12,7 @@ use crate::problem::{Class, Problem};
 use crate::publish::Publisher;
 use lantern_api as api;
 use lantern_core::command::{Answer, Declaration, Stage};
+use lantern_core::state::StateChange;
 use lantern_core::{CommandId, DeviceId, Moment, Value};
 use lantern_store::{Command, Device, NewCommand, Store, StoreError};
 use std::collections::BTreeMap;
@@ -84,6 +85,17 @@ impl Commands {
         given: &BTreeMap<String, Value>,
         by: &str,
     ) -> Result<api::Command, Problem> {
+        self.give_with(device, name, given, by, &[]).await
+    }
+
+    async fn give_with(
+        &self,
+        device: &Device,
+        name: &str,
+        given: &BTreeMap<String, Value>,
+        by: &str,
+        changes: &[StateChange],
+    ) -> Result<api::Command, Problem> {
         let declaration = declaration(device, name)?;
         let arguments = declaration.accept(given).map_err(|error| Problem::invalid("arguments", error))?;
         if self.open.of_device(device.id).len() >= MAX_OPEN {
@@ -107,7 +119,7 @@ impl Commands {
                 self.advance(old.id, Stage::Replaced, "", now).await?;
             }
         }
-        let command = self.store.add_command(new, now).await?;
+        let command = self.store.add_command(new, changes, now).await?;
         self.open.put(&command);
         let command = shown(&command);
         self.publisher.stage(device, &command);
@@ -117,7 +129,7 @@ impl Commands {
     }
 
     /// Gives a command whose arguments came as a payload: a JSON object, or the one
-    /// argument's value as it stands.
+    /// argument's value as it stands. The changes become durable with it: both or none.
     ///
     /// # Errors
     /// A [`Problem`]; nothing has changed then.
@@ -127,6 +139,7 @@ impl Commands {
         name: &str,
         payload: &[u8],
         by: &str,
+        changes: &[StateChange],
     ) -> Result<api::Command, Problem> {
         let declaration = declaration(device, name)?;
         let text = String::from_utf8_lossy(payload);
@@ -140,7 +153,7 @@ impl Commands {
                 return Err(Problem::invalid("arguments", detail));
             }
         };
-        self.give(device, name, &given, by).await
+        self.give_with(device, name, &given, by, changes).await
     }
 
     /// What waits for a device that has just subscribed. One it had and has not

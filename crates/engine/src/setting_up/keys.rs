@@ -73,11 +73,22 @@ impl SetUp {
         grants: Grants,
         expires_at: Option<Moment>,
     ) -> Result<(Key, String), Problem> {
+        self.issue_following(holder, note, grants, expires_at, None).await
+    }
+
+    async fn issue_following(
+        &self,
+        holder: &KeyHolder,
+        note: &str,
+        grants: Grants,
+        expires_at: Option<Moment>,
+        follows: Option<KeyId>,
+    ) -> Result<(Key, String), Problem> {
         check_grants(grants)?;
         let secret = secret::new_key();
         let hint = &secret[secret.len() - HINT..];
         let hash = secret::hash(&secret);
-        let new = NewKey { secret_hash: &hash, hint, note: check_note(note)?, grants, expires_at };
+        let new = NewKey { secret_hash: &hash, hint, note: check_note(note)?, grants, expires_at, follows };
         let key = self.store.add_key(holder.site(), holder.device(), new, clock::now()).await?;
         self.changes.carry(Change::Keys(holder.site(), holder.concerned())).await;
         Ok((key, secret))
@@ -98,7 +109,8 @@ impl SetUp {
         check_grants(grants)?;
         let hash = secret::hash_certificate(certificate);
         let hint = format!("certificate {}", secret::fingerprint(certificate));
-        let new = NewKey { secret_hash: &hash, hint: &hint, note: check_note(note)?, grants, expires_at };
+        let new =
+            NewKey { secret_hash: &hash, hint: &hint, note: check_note(note)?, grants, expires_at, follows: None };
         let added = self.store.add_key(holder.site(), holder.device(), new, clock::now()).await;
         let key = added.map_err(|e| Problem::taken(e, "key of the certificate", &hint))?;
         self.changes.carry(Change::Keys(holder.site(), holder.concerned())).await;
@@ -148,7 +160,7 @@ impl SetUp {
         self.store.expire_key(old.id, now.plus_seconds(overlap_s)).await?;
         // The new one ends when the old one would have; if that is past, it has no end.
         let end = old.expires_at.filter(|end| *end > now);
-        self.issue_key(holder, &old.note, old.grants, end).await
+        self.issue_following(holder, &old.note, old.grants, end, Some(old.id)).await
     }
 }
 

@@ -75,7 +75,7 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
         }
         (Method::Delete, "keys") => ("revoked", Adds::Nothing),
         (Method::Delete, "invitations") => ("withdrew", Adds::Told),
-        (Method::Delete, "sessions") => ("ended", Adds::Told),
+        (Method::Delete, "sessions" | "mqtt-sessions") => ("ended", Adds::Told),
         (Method::Delete, _) => ("removed", Adds::Nothing),
         (Method::Patch | Method::Put, _) => ("changed", Adds::Nothing),
         _ => ("did something to", Adds::Told),

@@ -144,6 +144,8 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
             (Post, "/sites/<site>/document"),
             (Delete, "/sites/<site>/jobs/<id>"),
             (Get, "/sites/<site>/keys"),
+            (Get, "/sites/<site>/mqtt-sessions"),
+            (Delete, "/sites/<site>/mqtt-sessions/<client>"),
             (Post, "/sites/<site>/kinds"),
             (Put, "/sites/<site>/kinds/<kind>"),
             (Post, "/sites/<site>/kinds/<kind>/move"),

@@ -1,9 +1,10 @@
 //! Slowing down attempts to get in.
 
 use lantern_core::Moment;
+use lantern_core::places::network;
 use sha2::{Digest, Sha256};
 use std::collections::HashMap;
-use std::net::{IpAddr, Ipv6Addr};
+use std::net::IpAddr;
 use std::sync::{Mutex, PoisonError};
 
 /// Failures that cost nothing yet.
@@ -17,8 +18,7 @@ const NAME_FREE: f64 = 50.0;
 const NAME_FORGOTTEN_S: f64 = 60.0;
 
 /// Who tries to get in: an address, and the name it tries. Both count, so that behind a proxy, where all
-/// have one address, nobody locks the others out. An IPv6 address counts as its /64, because whoever
-/// has one has all of them. Names are kept as hashes: they are as long as somebody likes.
+/// have one address, nobody locks the others out. Names are kept as hashes: they are as long as somebody likes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub(crate) struct Caller {
     network: IpAddr,
@@ -28,16 +28,9 @@ pub(crate) struct Caller {
 impl Caller {
     /// Someone at an address who tries a name.
     pub(crate) fn new(address: IpAddr, name: &str) -> Self {
-        let network = match address.to_canonical() {
-            IpAddr::V6(v6) => {
-                let [a, b, c, d, ..] = v6.segments();
-                IpAddr::V6(Ipv6Addr::new(a, b, c, d, 0, 0, 0, 0))
-            }
-            v4 => v4,
-        };
         let digest: [u8; 32] = Sha256::digest(name.trim().to_lowercase().as_bytes()).into();
         let [a, b, c, d, e, f, g, h, ..] = digest;
-        Self { network, name: u64::from_le_bytes([a, b, c, d, e, f, g, h]) }
+        Self { network: network(address), name: u64::from_le_bytes([a, b, c, d, e, f, g, h]) }
     }
 }
 

@@ -138,6 +138,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("signal" | "name", true) => json!({"type": "string", "pattern": NAME}),
         ("key", true) if is_way_in(path) => json!({"type": "string", "minLength": 1}),
         ("key" | "id", true) => number(),
+        ("client", true) => json!({"type": "string", "minLength": 1, "maxLength": 256}),
         ("site" | "device", false) => json!({"type": "string", "pattern": PLACE}),
         ("signal", false) => json!({"type": "string", "pattern": NAME}),
         ("limit", _) if path.ends_with("/readings") => integer(1, 5_000, 500),

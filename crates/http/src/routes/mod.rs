@@ -30,6 +30,7 @@ mod listed;
 mod live;
 mod meaning;
 mod members;
+mod mqtt_sessions;
 mod notes;
 mod now;
 mod openapi;
@@ -87,6 +88,7 @@ fn api() -> Vec<rocket::Route> {
         removed::routes(),
         signals::routes(),
         keys::routes(),
+        mqtt_sessions::routes(),
         kinds::routes(),
         documents::routes(),
         arrivals::routes(),

@@ -3,8 +3,8 @@
 use super::description;
 use super::{
     account, arrivals, bursts, changes, commands, commissioning, compare, contacts, coverage, devices, documents,
-    everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, notes, now, people,
-    pickup, readings, removed, sending, signals, sites, storage, summaries, views,
+    everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, mqtt_sessions, notes,
+    now, people, pickup, readings, removed, sending, signals, sites, storage, summaries, views,
 };
 use crate::auth::Change;
 use crate::failure::Failure;
@@ -44,6 +44,7 @@ pub(super) fn routes() -> Vec<Route> {
         signals::list, signals::add, signals::show, signals::change, signals::extent, signals::remove, signals::join_position,
         keys::list, keys::issue, keys::revoke, keys::replace,
         keys::site_list, keys::site_issue, keys::site_revoke, keys::site_replace,
+        mqtt_sessions::list, mqtt_sessions::end,
         kinds::list, kinds::add, kinds::show, kinds::revise, kinds::remove, kinds::revisions, kinds::followers,
         kinds::move_to,
         documents::export, documents::apply,

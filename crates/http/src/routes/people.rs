@@ -47,7 +47,7 @@ impl<'r> FromRequest<'r> for Door<'r> {
         else {
             return Outcome::Forward(Status::ServiceUnavailable);
         };
-        let is_tls = request.rocket().state::<Arc<crate::Peers>>().is_some_and(|peers| peers.behind(request).is_some());
+        let is_tls = request.rocket().state::<Arc<crate::Peers>>().is_some_and(|peers| peers.is_tls(request));
         Outcome::Success(Self {
             engine,
             throttle,

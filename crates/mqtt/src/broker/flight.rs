@@ -1,5 +1,6 @@
 //! A message on its way to a session.
 
+use super::parcel::Parcel;
 use crate::message::{Message, QoS};
 use std::sync::Arc;
 
@@ -8,10 +9,21 @@ use std::sync::Arc;
 pub(super) struct Queued {
     /// Counts the session's messages, so that they keep their order.
     pub(super) number: u64,
-    pub(super) message: Arc<Message>,
+    pub(super) parcel: Arc<Parcel>,
     pub(super) qos: QoS,
     pub(super) retain: bool,
     pub(super) subscriptions: Vec<u32>,
+}
+
+impl Queued {
+    pub(super) fn message(&self) -> &Arc<Message> {
+        &self.parcel.message
+    }
+
+    /// About how many bytes it takes.
+    pub(super) fn weight(&self) -> usize {
+        self.parcel.message.weight()
+    }
 }
 
 /// How far the delivery of a message is.

@@ -4,6 +4,7 @@
 //! is never empty, so that the empty one holds what is the site's.
 
 use super::flight::{Flight, Phase, Queued};
+use super::parcel::Parcel;
 use crate::codec::{Retained, Subscription};
 use crate::message::{Carried, Message, QoS};
 use lantern_core::state::{StateChange, StateKey};
@@ -16,6 +17,8 @@ pub(super) const FILTER: &str = "filter";
 pub(super) const MESSAGE: &str = "message";
 pub(super) const RECEIVED: &str = "received";
 pub(super) const RETAINED: &str = "retained";
+/// Messages that wait for several sessions; they are the site's.
+pub(super) const BODY: &str = "body";
 
 #[derive(Encode, Decode)]
 #[cbor(map)]
@@ -29,10 +32,14 @@ pub(super) struct KeptSession {
     /// When it ends, in microseconds since 1970; missing while connected.
     #[n(3)]
     pub(super) ends_at: Option<i64>,
-    /// Whose it is, as the host knows it.
+    /// What its holder was last admitted by.
     #[n(4)]
     #[cbor(with = "minicbor::bytes")]
-    pub(super) principal: Vec<u8>,
+    pub(super) credential: Vec<u8>,
+    /// Whose it is.
+    #[n(5)]
+    #[cbor(with = "minicbor::bytes")]
+    pub(super) lineage: Option<Vec<u8>>,
 }
 
 #[derive(Encode, Decode)]
@@ -80,8 +87,12 @@ pub(super) struct KeptEntry {
     retain: bool,
     #[n(4)]
     subscriptions: Vec<u32>,
+    /// The message, if nobody else waits for it.
     #[n(5)]
-    message: KeptMessage,
+    message: Option<KeptMessage>,
+    /// Otherwise, under which number it is kept.
+    #[n(6)]
+    body: Option<u64>,
 }
 
 #[derive(Encode, Decode)]
@@ -141,6 +152,11 @@ impl KeptMessage {
     }
 }
 
+/// A number as an item, so that items are in its order.
+fn numbered(number: u64) -> String {
+    format!("{number:016x}")
+}
+
 /// Whose a piece is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Owner {
@@ -155,7 +171,7 @@ impl Owner {
     }
 
     fn entry(&self, number: u64) -> StateKey {
-        self.key(MESSAGE, format!("{number:016x}"))
+        self.key(MESSAGE, numbered(number))
     }
 }
 
@@ -205,7 +221,8 @@ fn entry(queued: &Queued, packet: Option<u16>, is_released: bool) -> Vec<u8> {
         qos: queued.qos as u8,
         retain: queued.retain,
         subscriptions: queued.subscriptions.clone(),
-        message: KeptMessage::of(&queued.message),
+        message: queued.parcel.body.is_none().then(|| KeptMessage::of(queued.message())),
+        body: queued.parcel.body,
     })
 }
 
@@ -222,11 +239,22 @@ pub(super) fn entry_gone(owner: &Owner, number: u64) -> StateChange {
     StateChange::Remove(owner.entry(number))
 }
 
-pub(super) fn restore_entry(item: &str, bytes: &[u8]) -> Option<(Queued, Option<u16>, bool)> {
+/// A number under which a piece is kept.
+pub(super) fn number(item: &str) -> Option<u64> {
+    u64::from_str_radix(item, 16).ok()
+}
+
+/// A message for a session, its packet identifier and whether its receiver has taken it. `parcel`
+/// finds the message, which is kept with it or under a number.
+pub(super) fn restore_entry(
+    item: &str,
+    bytes: &[u8],
+    parcel: impl FnOnce(Option<Message>, Option<u64>) -> Option<Arc<Parcel>>,
+) -> Option<(Queued, Option<u16>, bool)> {
     let kept: KeptEntry = minicbor::decode(bytes).ok()?;
     let queued = Queued {
-        number: u64::from_str_radix(item, 16).ok()?,
-        message: Arc::new(kept.message.restore()?),
+        number: number(item)?,
+        parcel: parcel(kept.message.and_then(KeptMessage::restore), kept.body)?,
         qos: QoS::from_number(kept.qos)?,
         retain: kept.retain,
         subscriptions: kept.subscriptions,
@@ -242,9 +270,23 @@ pub(super) fn received_gone(owner: &Owner, packet: u16) -> StateChange {
     StateChange::Remove(owner.key(RECEIVED, packet.to_string()))
 }
 
+fn of_site(site: SiteId) -> Owner {
+    Owner { site, client: Arc::from("") }
+}
+
+/// A message that waits for several sessions.
+pub(super) fn body(site: SiteId, number: u64, message: &Message) -> StateChange {
+    StateChange::Put(of_site(site).key(BODY, numbered(number)), encode(&KeptMessage::of(message)))
+}
+
+/// It waits for none any longer.
+pub(super) fn body_gone(site: SiteId, number: u64) -> StateChange {
+    StateChange::Remove(of_site(site).key(BODY, numbered(number)))
+}
+
 /// A retained message, or that there is none any more.
 pub(super) fn retained(site: SiteId, message: &Message) -> StateChange {
-    let key = Owner { site, client: Arc::from("") }.key(RETAINED, message.topic.to_string());
+    let key = of_site(site).key(RETAINED, message.topic.to_string());
     if message.payload.is_empty() {
         StateChange::Remove(key)
     } else {

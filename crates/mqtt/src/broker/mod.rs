@@ -6,10 +6,13 @@
 //! ([`Broker::redeem`]), and only then anything is sent; if they could not be
 //! kept, the tickets are given back ([`Broker::withdraw`]).
 
+mod administering;
 mod flight;
 mod keep;
 mod opening;
 mod output;
+mod parcel;
+mod restoring;
 mod routing;
 mod session;
 mod subscribing;
@@ -17,16 +20,18 @@ mod tree;
 
 use crate::codec::{Ack, Outgoing, Reason};
 use crate::message::Message;
-use flight::{Flight, Phase, Queued};
+use flight::{Phase, Queued};
 use keep::Owner;
-use lantern_core::state::{KeptState, StateChange};
+use lantern_core::state::StateChange;
 use lantern_core::{Moment, SiteId};
 use output::Outputs;
-use session::{Received, Session, Testament};
-use std::collections::{BTreeMap, HashMap, HashSet};
-use std::sync::Arc;
+use parcel::{Holding, Load, Parcel};
+use session::{Received, Session};
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Arc, Weak};
 use tree::Tree;
 
+pub use administering::SessionView;
 pub use opening::{Ending, Opened, Will};
 pub use output::Output;
 
@@ -74,25 +79,45 @@ pub enum Receipt {
     Underway,
 }
 
-/// A summary of a session, for people.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct SessionView {
-    /// Client id.
-    pub client: Arc<str>,
-    /// Whether it has a connection.
-    pub is_connected: bool,
-    /// Messages that wait for it.
-    pub waiting: usize,
-    /// What it is subscribed to.
-    pub filters: usize,
-}
-
 #[derive(Debug, Default)]
 struct Realm {
     clients: HashMap<Arc<str>, u64>,
     tree: Tree,
     retained: BTreeMap<Arc<str>, Arc<Message>>,
     retained_bytes: usize,
+    /// What waits for its sessions.
+    load: Load,
+    /// Messages that wait for several sessions, by the numbers under which they are kept.
+    bodies: HashMap<u64, Weak<Parcel>>,
+    last_body: u64,
+    /// What sessions of one holder share, by lineage.
+    holdings: HashMap<Arc<[u8]>, Weak<Holding>>,
+}
+
+impl Realm {
+    /// What the sessions of a holder share.
+    fn holding(&mut self, lineage: &Arc<[u8]>) -> Arc<Holding> {
+        if let Some(holding) = self.holdings.get(lineage).and_then(Weak::upgrade) {
+            return holding;
+        }
+        let holding = Arc::new(Holding);
+        self.holdings.insert(lineage.clone(), Arc::downgrade(&holding));
+        holding
+    }
+
+    /// A message that is to be kept on its own, because it waits for several sessions.
+    fn body(&mut self, message: &Arc<Message>) -> (u64, Arc<Parcel>) {
+        self.last_body += 1;
+        let parcel = self.load.parcel(message.clone(), Some(self.last_body));
+        self.bodies.insert(self.last_body, Arc::downgrade(&parcel));
+        (self.last_body, parcel)
+    }
+
+    /// Forgets what nothing holds any longer, and says which messages those were.
+    fn sweep(&mut self) -> Vec<u64> {
+        self.holdings.retain(|_, holding| holding.strong_count() > 0);
+        self.bodies.extract_if(|_, parcel| parcel.strong_count() == 0).map(|(number, _)| number).collect()
+    }
 }
 
 /// All sessions of all sites.
@@ -107,89 +132,20 @@ pub struct Broker {
 }
 
 impl Broker {
-    /// Restores what was kept when the service last ran.
-    #[must_use]
-    pub fn restore(kept: &[KeptState], now: Moment) -> Self {
-        let mut broker = Self::default();
-        for piece in kept {
-            if piece.part == keep::SESSION {
-                broker.restore_session(piece, now);
-            } else if piece.part == keep::RETAINED
-                && let Some(message) = keep::restore_message(&piece.value)
-            {
-                broker.put_retained(piece.site, Arc::new(message));
-            }
-        }
-        for piece in kept {
-            broker.restore_piece(piece);
-        }
-        for session in broker.sessions.values_mut() {
-            session.flights.make_contiguous().sort_by_key(|flight| flight.queued.number);
-            session.waiting.make_contiguous().sort_by_key(|queued| queued.number);
-        }
-        broker
-    }
-
-    fn restore_session(&mut self, piece: &KeptState, now: Moment) {
-        let Some(kept) = keep::restore_session(&piece.value) else { return };
-        let id = self.add_session(piece.site, piece.owner.as_str().into(), kept.principal.into());
-        let Some(session) = self.sessions.get_mut(&id) else { return };
-        session.expiry_s = kept.expiry_s;
-        let ends_at = || opening::after(now, kept.expiry_s);
-        session.ends_at = kept.ends_at.map_or_else(ends_at, Moment::from_micros);
-        let delay_s = kept.will_delay_s;
-        session.will = kept.will.and_then(keep::KeptMessage::restore).map(|message| Testament {
-            message: Arc::new(message),
-            delay_s,
-            due_at: Some(now.plus_seconds(delay_s.into())),
-        });
-    }
-
-    fn restore_piece(&mut self, piece: &KeptState) {
-        let Some(realm) = self.realms.get_mut(&piece.site) else { return };
-        let Some(&id) = realm.clients.get(piece.owner.as_str()) else { return };
-        let Some(session) = self.sessions.get_mut(&id) else { return };
-        match piece.part.as_str() {
-            keep::FILTER => {
-                let filter = crate::Filter::parse(&piece.item).ok();
-                if let Some((filter, options)) = filter.zip(keep::restore_filter(&piece.value)) {
-                    realm.tree.insert(&filter, tree::Entry { session: id, options });
-                    session.filters.insert(filter.written, options);
-                }
-            }
-            keep::MESSAGE => {
-                let Some((queued, packet, is_released)) = keep::restore_entry(&piece.item, &piece.value) else {
-                    return;
-                };
-                session.next_number = session.next_number.max(queued.number);
-                let weight = queued.message.weight();
-                match packet {
-                    Some(packet) => {
-                        session.flight_bytes += weight;
-                        let phase = if is_released { Phase::Released } else { Phase::Unsent { dup: true } };
-                        session.flights.push_back(Flight { queued, packet, phase, is_durable: true });
-                    }
-                    None => {
-                        session.waiting_bytes += weight;
-                        session.waiting.push_back(queued);
-                    }
-                }
-            }
-            keep::RECEIVED => {
-                if let Ok(packet) = piece.item.parse() {
-                    session.received.insert(packet, Received { is_durable: true, is_asked_again: false });
-                }
-            }
-            _ => {}
-        }
-    }
-
-    fn add_session(&mut self, site: SiteId, client: Arc<str>, principal: Arc<[u8]>) -> u64 {
+    fn add_session(
+        &mut self,
+        site: SiteId,
+        client: Arc<str>,
+        lineage: Arc<[u8]>,
+        credential: Arc<[u8]>,
+    ) -> (u64, &mut Session) {
         self.last_session += 1;
         let id = self.last_session;
-        self.realms.entry(site).or_default().clients.insert(client.clone(), id);
-        self.sessions.insert(id, Session::new(Owner { site, client }, principal));
-        id
+        let realm = self.realms.entry(site).or_default();
+        realm.clients.insert(client.clone(), id);
+        let holding = realm.holding(&lineage);
+        let session = Session::new(Owner { site, client }, lineage, credential, holding);
+        (id, self.sessions.entry(id).insert_entry(session).into_mut())
     }
 
     /// Forgets a session. What was kept of it is another matter.
@@ -251,7 +207,7 @@ impl Broker {
         let mut token = None;
         match (ack, known) {
             (Ack::PubRec, Some((_, Phase::Sent | Phase::Unsent { .. } | Phase::Released))) if reason < 0x80 => {
-                token = session.flights.iter().find(|f| f.packet == packet).and_then(|f| f.queued.message.token);
+                token = session.flights.iter().find(|f| f.packet == packet).and_then(|f| f.queued.message().token);
                 if let Some(number) = session.release(packet) {
                     if session.is_kept() {
                         let flight = session.flights.iter().find(|flight| flight.packet == packet);
@@ -268,7 +224,7 @@ impl Broker {
             }
             (Ack::PubAck | Ack::PubRec | Ack::PubComp, Some(_)) => {
                 if let Some(flight) = session.land(packet) {
-                    token = flight.queued.message.token.filter(|_| ack != Ack::PubComp && reason < 0x80);
+                    token = flight.queued.message().token.filter(|_| ack != Ack::PubComp && reason < 0x80);
                     if session.is_kept() {
                         outcome.changes.push(keep::entry_gone(&session.owner, flight.queued.number));
                     }
@@ -321,55 +277,5 @@ impl Broker {
     /// How many messages of QoS 2 a client has not let go.
     pub(crate) fn unreleased(&self, link: Link) -> usize {
         self.sessions.get(&link.session).map_or(0, |session| session.received.len())
-    }
-
-    /// Ends connections whose session the closure picks by its principal.
-    pub fn close_where(&mut self, reason: Reason, text: &str, mut picks: impl FnMut(SiteId, &[u8]) -> bool) {
-        for session in self.sessions.values() {
-            if let Some(attached) = &session.attached
-                && picks(session.owner.site, &session.principal)
-            {
-                self.outputs.close(attached.link, reason, text);
-            }
-        }
-    }
-
-    /// Whose the sessions with a connection are, each once.
-    #[must_use]
-    pub fn principals(&self) -> HashSet<Arc<[u8]>> {
-        let connected = self.sessions.values().filter(|session| session.attached.is_some());
-        connected.map(|session| session.principal.clone()).collect()
-    }
-
-    /// Everything of a site is gone: its connections end, its sessions and retained
-    /// messages are forgotten. What was kept is removed with the site.
-    pub fn forget_site(&mut self, site: SiteId) {
-        let ids: Vec<u64> = self.sessions.iter().filter(|(_, s)| s.owner.site == site).map(|(id, _)| *id).collect();
-        for id in ids {
-            if let Some(session) = self.drop_session(id)
-                && let Some(attached) = session.attached
-            {
-                self.outputs.close(attached.link, Reason::AdministrativeAction, "The site was removed.");
-            }
-        }
-        self.realms.remove(&site);
-    }
-
-    /// The sessions of a site in order of client id, after the given one.
-    #[must_use]
-    pub fn sessions(&self, site: SiteId, after: &str, limit: usize) -> Vec<SessionView> {
-        let Some(realm) = self.realms.get(&site) else { return Vec::new() };
-        let mut clients: Vec<_> = realm.clients.iter().filter(|(client, _)| client.as_ref() > after).collect();
-        clients.sort_unstable();
-        let view = |(client, id): (&Arc<str>, &u64)| {
-            let session = self.sessions.get(id)?;
-            Some(SessionView {
-                client: client.clone(),
-                is_connected: session.attached.is_some(),
-                waiting: session.waiting.len() + session.flights.len(),
-                filters: session.filters.len(),
-            })
-        };
-        clients.into_iter().take(limit).filter_map(view).collect()
     }
 }

@@ -1,6 +1,8 @@
 //! Where messages go.
 
 use super::flight::Queued;
+use super::parcel::Parcel;
+use super::session::Session;
 use super::tree::{Entry, Matched};
 use super::{Broker, Outcome, Promise, Ticket, keep};
 use crate::codec::{Reason, Subscription};
@@ -56,11 +58,36 @@ impl Broker {
         };
         matched.each.retain(|entry| !is_own(entry));
         matched.each.sort_by_key(|entry| entry.session);
+        let parcel = self.parcel(site, &matched.each, message, &mut outcome.changes);
         for entries in matched.each.chunk_by(|a, b| a.session == b.session) {
             outcome.receivers += 1;
-            self.deliver(entries, message, false, &mut outcome);
+            self.deliver(entries, &parcel, false, &mut outcome);
         }
         outcome
+    }
+
+    /// The message as it waits for these subscriptions, in order of session: kept on its own if
+    /// more than one session is to keep it.
+    fn parcel(
+        &mut self,
+        site: SiteId,
+        entries: &[Entry],
+        message: &Arc<Message>,
+        changes: &mut Vec<StateChange>,
+    ) -> Arc<Parcel> {
+        let realm = self.realms.entry(site).or_default();
+        let is_noted = |entry: &&Entry| {
+            entry.options.qos.min(message.qos) > QoS::AtMostOnce
+                && self.sessions.get(&entry.session).is_some_and(Session::is_kept)
+        };
+        let mut noted = entries.iter().filter(is_noted).map(|entry| entry.session);
+        let first = noted.next();
+        if noted.all(|session| Some(session) == first) {
+            return realm.load.parcel(message.clone(), None);
+        }
+        let (number, parcel) = realm.body(message);
+        changes.push(keep::body(site, number, message));
+        parcel
     }
 
     /// Whether anybody would get a message on a topic.
@@ -92,12 +119,13 @@ impl Broker {
 
     /// Brings a message to one session, once, however many of its subscriptions
     /// it matches.
-    fn deliver(&mut self, entries: &[Entry], message: &Arc<Message>, is_kept_message: bool, outcome: &mut Outcome) {
+    fn deliver(&mut self, entries: &[Entry], parcel: &Arc<Parcel>, is_kept_message: bool, outcome: &mut Outcome) {
         let Some(first) = entries.first() else { return };
+        let message = &parcel.message;
         let best = entries.iter().map(|entry| entry.options.qos).max().unwrap_or(QoS::AtMostOnce);
         let queued = Queued {
             number: 0,
-            message: message.clone(),
+            parcel: parcel.clone(),
             qos: best.min(message.qos),
             retain: is_kept_message || message.retain && entries.iter().any(|entry| entry.options.as_published),
             subscriptions: entries.iter().filter_map(|entry| entry.options.id).collect(),
@@ -121,8 +149,10 @@ impl Broker {
         now: Moment,
     ) -> Outcome {
         let mut outcome = Outcome::default();
+        let Some(site) = self.sessions.get(&session).map(|session| session.owner.site) else { return outcome };
         for message in messages.iter().filter(|message| !message.is_expired(now)) {
-            self.deliver(&[Entry { session, options }], message, true, &mut outcome);
+            let parcel = self.realms.entry(site).or_default().load.parcel(message.clone(), None);
+            self.deliver(&[Entry { session, options }], &parcel, true, &mut outcome);
         }
         outcome
     }
@@ -141,7 +171,7 @@ impl Broker {
                 }
                 Promise::Deliver { session, queued } => {
                     let Some(session) = self.sessions.get_mut(&session) else { continue };
-                    if queued.message.is_expired(now) {
+                    if queued.message().is_expired(now) {
                     } else if queued.qos == QoS::AtMostOnce {
                         session.send_now(queued, &mut self.outputs);
                     } else {

@@ -4,7 +4,9 @@ use super::Link;
 use super::flight::{Flight, Phase, Queued};
 use super::keep::{self, KeptMessage, KeptSession, Owner};
 use super::output::Outputs;
+use super::parcel::Holding;
 use crate::codec::{Ack, Outgoing, Reason, Subscription, Version, publish_size};
+use crate::host::Holder;
 use crate::message::{Message, QoS};
 use lantern_core::Moment;
 use lantern_core::state::StateChange;
@@ -49,13 +51,17 @@ pub(super) struct Received {
 #[derive(Debug)]
 pub(super) struct Session {
     pub(super) owner: Owner,
-    /// Whose it is, as the host knows it.
-    pub(super) principal: Arc<[u8]>,
+    /// Whose it is; empty if that was not known when it was last kept.
+    pub(super) lineage: Arc<[u8]>,
+    /// What its holder was last admitted by.
+    pub(super) credential: Arc<[u8]>,
+    /// What it shares with the holder's other sessions.
+    pub(super) holding: Arc<Holding>,
     pub(super) attached: Option<Attached>,
     /// The connection that is being made, or was last.
     pub(super) link: u64,
     pub(super) expiry_s: u32,
-    /// When it ends, while not connected; `None` for never.
+    /// When it ends; `None` while connected.
     pub(super) ends_at: Option<Moment>,
     pub(super) will: Option<Testament>,
     pub(super) filters: HashMap<Arc<str>, Subscription>,
@@ -66,13 +72,17 @@ pub(super) struct Session {
     pub(super) received: HashMap<u16, Received>,
     pub(super) next_number: u64,
     pub(super) last_packet: u16,
+    /// Messages that were given up since the service started, for want of room.
+    pub(super) given_up: u64,
 }
 
 impl Session {
-    pub(super) fn new(owner: Owner, principal: Arc<[u8]>) -> Self {
+    pub(super) fn new(owner: Owner, lineage: Arc<[u8]>, credential: Arc<[u8]>, holding: Arc<Holding>) -> Self {
         Self {
             owner,
-            principal,
+            lineage,
+            credential,
+            holding,
             attached: None,
             link: 0,
             expiry_s: 0,
@@ -86,12 +96,19 @@ impl Session {
             received: HashMap::new(),
             next_number: 0,
             last_packet: 0,
+            given_up: 0,
         }
     }
 
     /// Whether it outlives its connection, and so a crash.
     pub(super) fn is_kept(&self) -> bool {
         self.expiry_s > 0
+    }
+
+    /// Whether it belongs to a holder. One of which only the credential is known belongs to
+    /// whoever brings that, or to whoever takes it over.
+    pub(super) fn is_of(&self, holder: &Holder) -> bool {
+        if self.lineage.is_empty() { self.credential == holder.credential } else { self.lineage == holder.lineage }
     }
 
     /// The change that keeps it.
@@ -101,7 +118,8 @@ impl Session {
             will: self.will.as_ref().map(|will| KeptMessage::of(&will.message)),
             will_delay_s: self.will.as_ref().map_or(0, |will| will.delay_s),
             ends_at: self.ends_at.map(Moment::as_micros),
-            principal: self.principal.to_vec(),
+            credential: self.credential.to_vec(),
+            lineage: Some(self.lineage.to_vec()).filter(|lineage| !lineage.is_empty()),
         };
         keep::session(&self.owner, &kept)
     }
@@ -109,7 +127,7 @@ impl Session {
     /// Takes a message of QoS 1 or 2 in. Says under which number, if anything
     /// about it must become durable before it is sent.
     pub(super) fn enqueue(&mut self, mut queued: Queued, changes: &mut Vec<StateChange>) -> Option<u64> {
-        if self.is_too_large(&queued) {
+        if self.is_too_large(&queued) || !self.has_room(&queued, changes) {
             return None;
         }
         self.next_number += 1;
@@ -121,7 +139,7 @@ impl Session {
             if self.is_kept() {
                 changes.push(keep::waiting(&self.owner, &queued));
             }
-            self.waiting_bytes += queued.message.weight();
+            self.waiting_bytes += queued.weight();
             self.waiting.push_back(queued);
             self.trim(changes);
         }
@@ -130,7 +148,7 @@ impl Session {
 
     fn is_too_large(&self, queued: &Queued) -> bool {
         self.attached.as_ref().is_some_and(|attached| {
-            publish_size(&queued.message, attached.version, queued.subscriptions.len())
+            publish_size(queued.message(), attached.version, queued.subscriptions.len())
                 > attached.maximum_packet as usize
         })
     }
@@ -138,13 +156,13 @@ impl Session {
     fn has_window(&self) -> bool {
         let Some(attached) = &self.attached else { return false };
         self.flights.len() < WINDOW.min(attached.receive_maximum.into())
-            && (self.flight_bytes < WINDOW_BYTES || self.flights.is_empty())
+            && (self.flight_bytes < WINDOW_BYTES.min(self.holding.share()) || self.flights.is_empty())
     }
 
     /// Gives a message its packet identifier.
     fn take_off(&mut self, queued: Queued, changes: &mut Vec<StateChange>) {
         let packet = self.free_packet();
-        self.flight_bytes += queued.message.weight();
+        self.flight_bytes += queued.weight();
         let flight = Flight { queued, packet, phase: Phase::Unsent { dup: false }, is_durable: !self.is_kept() };
         if self.is_kept() {
             changes.push(keep::flight(&self.owner, &flight));
@@ -162,14 +180,32 @@ impl Session {
         }
     }
 
+    /// Gives up the oldest that waits until what waits is within its bounds.
     fn trim(&mut self, changes: &mut Vec<StateChange>) {
-        while self.waiting.len() > MAX_WAITING || self.waiting_bytes > MAX_WAITING_BYTES {
-            let Some(oldest) = self.waiting.pop_front() else { return };
-            self.waiting_bytes -= oldest.message.weight();
-            if self.is_kept() {
-                changes.push(keep::entry_gone(&self.owner, oldest.number));
+        let most = MAX_WAITING_BYTES.min(self.holding.share());
+        while (self.waiting.len() > MAX_WAITING || self.waiting_bytes > most) && self.give_up_oldest(changes) {}
+    }
+
+    /// Whether the site has room for one more message, once the oldest that waits here was
+    /// given up for it.
+    fn has_room(&mut self, queued: &Queued, changes: &mut Vec<StateChange>) -> bool {
+        while queued.parcel.is_over() {
+            if !self.give_up_oldest(changes) {
+                self.given_up += 1;
+                return false;
             }
         }
+        true
+    }
+
+    fn give_up_oldest(&mut self, changes: &mut Vec<StateChange>) -> bool {
+        let Some(oldest) = self.waiting.pop_front() else { return false };
+        self.given_up += 1;
+        self.waiting_bytes -= oldest.weight();
+        if self.is_kept() {
+            changes.push(keep::entry_gone(&self.owner, oldest.number));
+        }
+        true
     }
 
     /// Moves what waits into the window. Says which numbers must become durable.
@@ -177,8 +213,8 @@ impl Session {
         let mut numbers = Vec::new();
         while self.has_window() {
             let Some(queued) = self.waiting.pop_front() else { break };
-            self.waiting_bytes -= queued.message.weight();
-            if queued.message.is_expired(now) || self.is_too_large(&queued) {
+            self.waiting_bytes -= queued.weight();
+            if queued.message().is_expired(now) || self.is_too_large(&queued) {
                 if self.is_kept() {
                     changes.push(keep::entry_gone(&self.owner, queued.number));
                 }
@@ -201,7 +237,7 @@ impl Session {
             }
             let Phase::Unsent { dup } = flight.phase else { continue };
             let queued = &flight.queued;
-            if publish_size(&queued.message, attached.version, queued.subscriptions.len())
+            if publish_size(queued.message(), attached.version, queued.subscriptions.len())
                 > attached.maximum_packet as usize
             {
                 too_large.push(flight.packet);
@@ -209,7 +245,7 @@ impl Session {
             }
             flight.phase = Phase::Sent;
             let publish = Outgoing::Publish {
-                message: queued.message.clone(),
+                message: queued.message().clone(),
                 dup,
                 qos: queued.qos,
                 retain: queued.retain,
@@ -230,7 +266,7 @@ impl Session {
     /// Sends a message of QoS 0, if there is anybody.
     pub(super) fn send_now(&self, queued: Queued, outputs: &mut Outputs) {
         let publish = Outgoing::Publish {
-            message: queued.message,
+            message: queued.parcel.message.clone(),
             dup: false,
             qos: QoS::AtMostOnce,
             retain: queued.retain,
@@ -261,15 +297,15 @@ impl Session {
     pub(super) fn withdraw(&mut self, number: u64) {
         self.waiting.retain(|queued| queued.number != number);
         self.flights.retain(|flight| flight.queued.number != number);
-        self.waiting_bytes = self.waiting.iter().map(|queued| queued.message.weight()).sum();
-        self.flight_bytes = self.flights.iter().map(|flight| flight.queued.message.weight()).sum();
+        self.waiting_bytes = self.waiting.iter().map(|queued| queued.weight()).sum();
+        self.flight_bytes = self.flights.iter().map(|flight| flight.queued.weight()).sum();
     }
 
     /// The delivery of a message has ended.
     pub(super) fn land(&mut self, packet: u16) -> Option<Flight> {
         let place = self.flights.iter().position(|flight| flight.packet == packet)?;
         let flight = self.flights.remove(place)?;
-        self.flight_bytes -= flight.queued.message.weight();
+        self.flight_bytes -= flight.queued.weight();
         Some(flight)
     }
 

@@ -13,6 +13,8 @@ use std::sync::Arc;
 
 /// Topic aliases a client may use.
 pub(crate) const ALIASES: u16 = 64;
+/// Bytes of a CONNECT: nothing is known yet of who sends it.
+const MAX_CONNECT: u32 = 128 << 10;
 
 /// Cuts a stream of bytes into packets. The first must be a CONNECT; its version
 /// holds from then on.
@@ -24,7 +26,7 @@ pub struct Reader {
 
 impl Default for Reader {
     fn default() -> Self {
-        Self { builder: PacketBuilder::with_maximum_packet_size(MAX_PACKET), version: None, aliases: HashMap::new() }
+        Self { builder: PacketBuilder::with_maximum_packet_size(MAX_CONNECT), version: None, aliases: HashMap::new() }
     }
 }
 
@@ -61,6 +63,7 @@ impl Reader {
             flags(packet, 0)?;
             let connect = connect(packet.data_as_slice())?;
             self.version = Some(connect.version);
+            self.builder = PacketBuilder::with_maximum_packet_size(MAX_PACKET);
             return Ok(Incoming::Connect(Box::new(connect)));
         };
         if kind == 3 {

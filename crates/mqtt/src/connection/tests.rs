@@ -3,6 +3,7 @@
 use super::*;
 use crate::broker::Output;
 use crate::codec::{Publish, Retained, Subscription};
+use crate::host::Holder;
 use lantern_core::SiteId;
 
 /// A broker, a connection, and the works that wait for their end.
@@ -37,7 +38,8 @@ fn connect(version: Version, keep_alive_s: u16, session_expiry_s: u32) -> Connec
 impl Run {
     fn new(connect: &Connect) -> Self {
         let mut broker = Broker::default();
-        let opened = broker.open(SiteId(1), &"board".into(), &Arc::from([1_u8]), connect, NOW);
+        let holder = Holder { lineage: [1].into(), credential: [1].into(), most_kept: 1 };
+        let opened = broker.open(SiteId(1), &"board".into(), &holder, connect, NOW).unwrap();
         broker.attach(opened.link, connect, welcome(Reason::Success, None, false, None), NOW);
         let began = Instant::now();
         let connection = Connection::new(opened.link, "board".into(), connect, began);

@@ -12,6 +12,7 @@ use crate::host::{Farewell, Peer};
 use futures::StreamExt;
 use futures::future::BoxFuture;
 use futures::stream::FuturesOrdered;
+use lantern_core::places::Place;
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::time::{Instant, sleep_until, timeout};
@@ -24,7 +25,7 @@ const FAR_AWAY: Duration = Duration::from_secs(3_600);
 const MAX_ANSWERS: usize = 1_000;
 
 /// Serves a connection until it ends.
-pub(super) async fn run(server: &Arc<Server>, from: Inward, mut to: Outward, peer: &Peer) {
+pub(super) async fn run(server: &Arc<Server>, from: Inward, mut to: Outward, peer: &Peer, newcomer: Place) {
     let mut arriving = Arriving::new(from);
     let connect = match timeout(CONNECT_TIMEOUT, first(&mut arriving)).await {
         Ok(Ok(connect)) => connect,
@@ -39,6 +40,7 @@ pub(super) async fn run(server: &Arc<Server>, from: Inward, mut to: Outward, pee
         Ok(opened) => opened,
         Err(refused) => return turn_away(&mut to, connect.version, refused.reason, refused.text).await,
     };
+    drop(newcomer);
     let writer = Writer::new(connect.version, connect.maximum_packet, connect.alias_maximum, connect.wants_problems);
     let now = Instant::now();
     let mut running = Running {
@@ -181,7 +183,8 @@ impl Running {
             server.publish_will(will).await;
         }
         let how = end.farewell();
-        if was_attached || how == Farewell::TakenOver {
+        // A session that was ended from outside, or taken over, is not this connection's any longer.
+        if was_attached || matches!(how, Farewell::TakenOver | Farewell::Closed(_)) {
             client.disconnected(&how);
         }
     }

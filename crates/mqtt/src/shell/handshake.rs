@@ -6,7 +6,7 @@ use super::outbox::Outbox;
 use super::work::Worker;
 use super::writing::LAST_WORDS;
 use crate::broker::Opened;
-use crate::codec::{Connect, Fault, Incoming, Outgoing, Reason, Version, Writer};
+use crate::codec::{Connect, Fault, Incoming, Outgoing, Reason, Version, Welcome, Writer};
 use crate::connection::{check, welcome};
 use crate::host::{Hello, Peer, Refused};
 use bytes::BytesMut;
@@ -63,11 +63,9 @@ pub(super) async fn open(
     let now = server.host.now();
     let assigned = connect.client_id.is_empty().then(|| server.broker().assign(now));
     let client_id: Arc<str> = assigned.clone().unwrap_or_else(|| connect.client_id.as_str().into());
-    let principal = client.principal();
-    if !server.broker().has_room(site, &client_id) {
-        return Err(refuse(Reason::QuotaExceeded, "The site has as many sessions as it may."));
-    }
-    let Opened { link, is_present, changes, wills } = server.broker().open(site, &client_id, &principal, connect, now);
+    let opened = server.broker().open(site, &client_id, &client.holder(), connect, now);
+    let Opened { link, is_present, session_expiry_s, changes, wills } =
+        opened.map_err(|(reason, text)| refuse(reason, &text))?;
     if let Err(refused) = server.keep(changes).await {
         server.broker().abandon(link, is_present);
         return Err(refused);
@@ -75,7 +73,7 @@ pub(super) async fn open(
     for will in wills {
         server.publish_will(will).await;
     }
-    let welcome = welcome(Reason::Success, None, is_present, assigned);
+    let welcome = Welcome { session_expiry_s, ..welcome(Reason::Success, None, is_present, assigned) };
     let outbox = server.connect(link);
     let attached = server.broker().attach(link, connect, welcome, now);
     let Some(outcome) = attached else {

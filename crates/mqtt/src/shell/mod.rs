@@ -13,6 +13,7 @@ use crate::host::{Client, Host, Peer, Refused};
 use crate::message::Message;
 use futures::future::BoxFuture;
 use lantern_core::SiteId;
+use lantern_core::places::Places;
 use lantern_core::state::{KeptState, StateChange};
 use outbox::Outbox;
 use std::collections::HashMap;
@@ -23,6 +24,9 @@ use tokio::io::{AsyncRead, AsyncWrite};
 use tokio::sync::{Semaphore, watch};
 
 const TICK: Duration = Duration::from_secs(1);
+/// Connections that may wait to be admitted, in all and from one network.
+const NEWCOMERS: usize = 1_000;
+const NEWCOMERS_OF_NETWORK: usize = 200;
 /// What a client gets to say goodbye in when the service stops.
 const GRACE: Duration = Duration::from_secs(3);
 
@@ -67,6 +71,10 @@ pub struct Server {
     host: Arc<dyn Host>,
     switchboard: Mutex<Switchboard>,
     room: Arc<Semaphore>,
+    /// Who has them.
+    places: Arc<Places>,
+    /// Connections that are not admitted yet.
+    newcomers: Arc<Places>,
     connections: u32,
     stopping: watch::Sender<bool>,
 }
@@ -81,6 +89,8 @@ impl Server {
             host,
             switchboard: Mutex::new(Switchboard { broker, outboxes: HashMap::new() }),
             room: Arc::new(Semaphore::new(connections as usize)),
+            places: Places::new(connections as usize, connections as usize / 2),
+            newcomers: Places::new(NEWCOMERS, NEWCOMERS_OF_NETWORK),
             connections,
             stopping: watch::Sender::new(false),
         })
@@ -125,11 +135,17 @@ impl Server {
         peer: Peer,
     ) -> BoxFuture<'static, ()> {
         Box::pin(async move {
-            let Ok(_room) = self.room.clone().try_acquire_owned() else {
-                tracing::warn!(from = %peer.from, "a connection was turned away: there are as many as there may be");
+            let room = self.room.clone().try_acquire_owned();
+            let (Ok(_room), Ok(_place)) = (room, self.places.take(peer.from)) else {
+                tracing::debug!(from = %peer.from, "a connection was turned away: there are as many as there may be");
                 return;
             };
-            connection::run(&self, reader, writer, &peer).await;
+            // Until it is admitted a connection is nobody's, and must not cost others their place.
+            let Ok(newcomer) = self.newcomers.take(peer.from) else {
+                tracing::debug!(from = %peer.from, "a connection was turned away: too many are not admitted yet");
+                return;
+            };
+            connection::run(&self, reader, writer, &peer, newcomer).await;
         })
     }
 
@@ -149,6 +165,25 @@ impl Server {
         }
     }
 
+    /// Ends the session of a client, and its connection. `false` if there is none.
+    ///
+    /// # Errors
+    /// That it is ended could not be kept: the session comes up again after a restart.
+    pub async fn end(&self, site: SiteId, client: &str, text: &str) -> Result<bool, Refused> {
+        let Some(change) = self.broker().end(site, client, text) else { return Ok(false) };
+        self.keep(vec![change]).await?;
+        Ok(true)
+    }
+
+    /// Ends the sessions of a holder that wait for their clients.
+    ///
+    /// # Errors
+    /// That they are ended could not be kept: they come up again after a restart.
+    pub async fn end_away(&self, site: SiteId, lineage: &[u8]) -> Result<(), Refused> {
+        let changes = self.broker().end_away(site, lineage);
+        self.keep(changes).await
+    }
+
     /// Wills that are due and sessions that have ended, until the server stops.
     pub fn tend(self: Arc<Self>) -> BoxFuture<'static, ()> {
         Box::pin(async move { self.tend_until_stopped().await })
@@ -162,7 +197,8 @@ impl Server {
                 _ = tick.tick() => {}
                 _ = stopping.changed() => return,
             }
-            let (wills, changes) = self.broker().tick(self.host.now());
+            let believed = self.host.believed_now().await;
+            let (wills, changes) = self.broker().tick(self.host.now(), believed);
             for will in wills {
                 self.publish_will(will).await;
             }
@@ -184,7 +220,7 @@ impl Server {
 
     /// Publishes a will as its owner would have.
     async fn publish_will(&self, will: Will) {
-        let Some(client) = self.host.recall(will.site, &will.principal).await else { return };
+        let Some(client) = self.host.recall(will.site, &will.credential).await else { return };
         let result = self.take(&*client, &will.message, self.host.now(), None).await;
         match result {
             Ok(tickets) => self.redeem(tickets).await,

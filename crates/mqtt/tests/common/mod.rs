@@ -7,7 +7,7 @@ use lantern_core::state::{KeptState, StateChange, StateKey};
 use lantern_core::{Moment, SiteId};
 use lantern_mqtt::codec::Reason;
 use lantern_mqtt::shell::Server;
-use lantern_mqtt::{Client, Farewell, Filter, Hello, Host, Message, Peer, Prepared, Refused};
+use lantern_mqtt::{Client, Farewell, Filter, Hello, Holder, Host, Message, Peer, Prepared, Refused};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, AtomicI64, Ordering};
 use std::sync::{Arc, Mutex, Weak};
@@ -22,10 +22,14 @@ const TURNS: usize = 200;
 /// Commits that may go on at once; who takes all holds them up.
 pub(crate) const GATE: usize = 1_000;
 
+/// Sessions of one key that may be kept.
+pub(crate) const MOST_KEPT: usize = 3;
+
 /// Site, owner, part and item of a piece of state.
 type Place = (i64, String, &'static str, String);
 
-/// The service behind the server in tests. The password is the site, `deny` none.
+/// The service behind the server in tests. The password is the key; its first byte is the
+/// site, and `deny` is none.
 pub(crate) struct TestHost {
     own: Weak<TestHost>,
     kept: Mutex<BTreeMap<Place, Vec<u8>>>,
@@ -34,6 +38,8 @@ pub(crate) struct TestHost {
     pub(crate) farewells: Mutex<Vec<(String, Farewell)>>,
     pub(crate) tokens: Mutex<Vec<i64>>,
     now: AtomicI64,
+    /// Whether the clock has leapt ahead and is not believed.
+    pub(crate) has_leapt: AtomicBool,
     /// Nothing can be made durable.
     pub(crate) is_broken: AtomicBool,
     /// What a commit waits for.
@@ -44,6 +50,8 @@ struct TestClient {
     host: Weak<TestHost>,
     site: SiteId,
     id: String,
+    /// Whose its sessions are.
+    holder: String,
 }
 
 fn no(reason: Reason, text: &str) -> Refused {
@@ -59,13 +67,15 @@ impl TestHost {
             farewells: Mutex::default(),
             tokens: Mutex::default(),
             now: AtomicI64::new(1_777_636_800_000_000),
+            has_leapt: AtomicBool::new(false),
             is_broken: AtomicBool::new(false),
             gate: tokio::sync::Semaphore::new(GATE),
         })
     }
 
-    fn client(&self, site: SiteId, id: &str) -> Arc<dyn Client> {
-        Arc::new(TestClient { host: self.own.clone(), site, id: id.to_owned() })
+    fn client(&self, site: SiteId, id: &str, holder: &[u8]) -> Arc<dyn Client> {
+        let holder = String::from_utf8_lossy(holder).into_owned();
+        Arc::new(TestClient { host: self.own.clone(), site, id: id.to_owned(), holder })
     }
 
     pub(crate) fn pass(&self, seconds: i64) {
@@ -113,14 +123,19 @@ impl Host for TestHost {
     fn admit<'a>(&'a self, hello: Hello<'a>) -> BoxFuture<'a, Result<Arc<dyn Client>, Refused>> {
         let admitted = match hello.password {
             Some(b"deny") => Err(no(Reason::NotAuthorized, "denied")),
-            Some(site) if !site.is_empty() => Ok(self.client(SiteId(site[0].into()), hello.client_id)),
+            Some(site) if !site.is_empty() => Ok(self.client(SiteId(site[0].into()), hello.client_id, site)),
             _ => Err(no(Reason::BadUserNameOrPassword, "no key")),
         };
         Box::pin(async { admitted })
     }
 
-    fn recall<'a>(&'a self, site: SiteId, _: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
-        let client = self.client(site, "recalled");
+    fn believed_now(&self) -> BoxFuture<'_, Option<Moment>> {
+        let believed = (!self.has_leapt.load(Ordering::SeqCst)).then(|| self.now());
+        Box::pin(async move { believed })
+    }
+
+    fn recall<'a>(&'a self, site: SiteId, credential: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
+        let client = self.client(site, "recalled", credential);
         Box::pin(async { Some(client) })
     }
 
@@ -138,8 +153,9 @@ impl Client for TestClient {
         self.site
     }
 
-    fn principal(&self) -> Arc<[u8]> {
-        self.site.0.to_be_bytes().into()
+    fn holder(&self) -> Holder {
+        let lineage: Arc<[u8]> = self.holder.as_bytes().into();
+        Holder { credential: lineage.clone(), lineage, most_kept: MOST_KEPT }
     }
 
     fn prepare<'a>(&'a self, message: &'a Message, _: Moment) -> BoxFuture<'a, Result<Box<dyn Prepared>, Refused>> {
@@ -341,7 +357,7 @@ impl Raw {
     pub(crate) fn open(server: &TestServer, version: u8) -> Self {
         let (io, far) = tokio::io::duplex(1 << 20);
         let (reader, writer) = tokio::io::split(far);
-        let peer = Peer { from: "test".to_owned(), protocol: "MQTT", certificate: None };
+        let peer = Peer { from: std::net::Ipv4Addr::LOCALHOST.into(), protocol: "MQTT", certificate: None };
         tokio::spawn(Arc::clone(server).serve(reader, writer, peer));
         Self { io, version }
     }

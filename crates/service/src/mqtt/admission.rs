@@ -24,7 +24,7 @@ pub(super) async fn admit(engine: &Arc<Engine>, hello: &Hello<'_>) -> Result<Adm
     let now = clock::now();
     let mut found = Found { caller: Caller::Unknown, device_code: None };
     let result = find(engine, hello, now, &mut found).await;
-    let mut details = details(&hello.peer.from, hello.peer.protocol);
+    let mut details = details(&hello.peer.from.to_string(), hello.peer.protocol);
     match &result {
         Ok(_) => {
             let version = if hello.version == Version::V5 { "5.0" } else { "3.1.1" };
@@ -76,11 +76,12 @@ async fn find(engine: &Arc<Engine>, hello: &Hello<'_>, now: Moment, found: &mut 
             "Use the device's code as user name, or none; or its own key.",
         ));
     }
-    engine.heard.note_key(owner.id, now, &hello.peer.from);
+    engine.heard.note_key(owner.id, now, &hello.peer.from.to_string());
     Ok(Admitted {
         engine: engine.clone(),
         hash,
         key: owner.id,
+        lineage: owner.lineage,
         site: owner.site,
         site_code: engine.plans.site_code(owner.site).await?,
         device: owner.device,
@@ -88,7 +89,7 @@ async fn find(engine: &Arc<Engine>, hello: &Hello<'_>, now: Moment, found: &mut 
         user_name: user.map(str::to_owned),
         client_id: hello.client_id.to_owned(),
         protocol: hello.peer.protocol,
-        from: hello.peer.from.clone(),
+        from: hello.peer.from.to_string(),
     })
 }
 
@@ -112,8 +113,8 @@ fn credential<'a>(hello: &'a Hello<'_>) -> Result<Credential<'a>, Problem> {
 }
 
 /// The owner of a session that is away, by the hash of its key.
-pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<Admitted> {
-    let hash: [u8; 32] = principal.try_into().ok()?;
+pub(super) async fn recall(engine: &Arc<Engine>, credential: &[u8]) -> Option<Admitted> {
+    let hash: [u8; 32] = credential.try_into().ok()?;
     let owner = keys::known(&engine.plans, &hash).await.ok()?;
     keys::check(&owner, clock::now()).ok()?;
     let device_code = match owner.device {
@@ -124,6 +125,7 @@ pub(super) async fn recall(engine: &Arc<Engine>, principal: &[u8]) -> Option<Adm
         engine: engine.clone(),
         hash,
         key: owner.id,
+        lineage: owner.lineage,
         site: owner.site,
         site_code: engine.plans.site_code(owner.site).await.ok()?,
         device: owner.device,

@@ -2,7 +2,7 @@
 
 use lantern_core::{DeviceId, KeyId, SiteId};
 use lantern_engine::Engine;
-use lantern_store::Caller;
+use lantern_store::{Caller, Lineage};
 use std::sync::Arc;
 
 /// An admitted client.
@@ -11,6 +11,8 @@ pub(super) struct Admitted {
     /// The hash of its key.
     pub(super) hash: [u8; 32],
     pub(super) key: KeyId,
+    /// What the key shares with those it followed.
+    pub(super) lineage: Lineage,
     pub(super) site: SiteId,
     pub(super) site_code: Arc<str>,
     /// The device whose key it is.

@@ -2,6 +2,7 @@
 
 use super::admission::{note_farewell, words};
 use super::admitted::Admitted;
+use super::holder;
 use super::place::{self, Place};
 use super::refusal::{not_subscribed, refused};
 use super::standing;
@@ -10,7 +11,7 @@ use lantern_core::state::StateChange;
 use lantern_core::{DeviceId, Moment, SiteId};
 use lantern_engine::intake::{self, Body, Credential, Delivery, Said, Target};
 use lantern_engine::{Engine, Problem, clock, find, keys};
-use lantern_mqtt::{Client, Farewell, Filter, Message, Prepared, Refused};
+use lantern_mqtt::{Client, Farewell, Filter, Holder, Message, Prepared, Refused};
 use lantern_store::{Device, KeyOwner};
 use std::sync::Arc;
 
@@ -148,8 +149,8 @@ impl Client for Admitted {
         self.site
     }
 
-    fn principal(&self) -> Arc<[u8]> {
-        self.hash.into()
+    fn holder(&self) -> Holder {
+        holder::of(self.lineage, self.hash)
     }
 
     fn prepare<'a>(
@@ -226,8 +227,7 @@ impl Understood {
                 Box::pin(engine.commands.answered(&device, &command, &payload, arrived)).await
             }
             Meant::Command { device, command, payload, by } => {
-                Box::pin(engine.commands.give_payload(&device, &command, &payload, &by)).await?;
-                Ok(engine.store.keep(changes).await?)
+                Box::pin(engine.commands.give_payload(&device, &command, &payload, &by, &changes)).await.map(drop)
             }
         }
     }

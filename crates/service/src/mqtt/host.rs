@@ -24,9 +24,13 @@ impl Host for EngineHost {
         })
     }
 
-    fn recall<'a>(&'a self, _: SiteId, principal: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
+    fn believed_now(&self) -> BoxFuture<'_, Option<Moment>> {
+        Box::pin(self.0.trusted.now())
+    }
+
+    fn recall<'a>(&'a self, _: SiteId, credential: &'a [u8]) -> BoxFuture<'a, Option<Arc<dyn Client>>> {
         Box::pin(async move {
-            let client = admission::recall(&self.0, principal).await?;
+            let client = admission::recall(&self.0, credential).await?;
             Some(Arc::new(client) as Arc<dyn Client>)
         })
     }

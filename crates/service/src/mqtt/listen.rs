@@ -4,21 +4,21 @@ use super::Mqtt;
 use super::host::EngineHost;
 use super::outward::Outward;
 use crate::ServeError;
+use crate::door::{Behind, Door};
 use crate::settings::{Listen, Settings};
-use crate::sockets::{REST, bind, prepare};
+use crate::sockets::bind;
 use crate::supervisor::Supervisor;
-use crate::tls::{Certificates, Door};
+use crate::tls::Certificates;
 use lantern_engine::{Engine, Task};
 use lantern_http::Addresses;
-use lantern_mqtt::Peer;
-use std::net::SocketAddr;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::net::{TcpListener, TcpStream};
 
 const LAMP_TICK: Duration = Duration::from_secs(1);
 /// How often keys of connections are looked at, which may have run out.
 const KEY_TICK: Duration = Duration::from_secs(10);
+/// How often the same is done for sessions that wait for their clients.
+const ORPHAN_TICK: Duration = Duration::from_secs(600);
 
 /// Starts the MQTT server with its tasks, and says where it listens.
 pub(crate) async fn start(
@@ -29,7 +29,7 @@ pub(crate) async fn start(
 ) -> Result<(Arc<Mqtt>, Addresses), ServeError> {
     let kept = engine.store.kept_state().await.map_err(ServeError::Read)?;
     let server = Mqtt::new(Arc::new(EngineHost(engine.clone())), &kept, settings.mqtt_connections);
-    let outward = Arc::new(Outward::new(engine.plans.clone(), engine.heard.clone()));
+    let outward = Arc::new(Outward::new(engine.plans.clone(), engine.heard.clone(), engine.store.clone()));
     outward.open(&server);
     engine.publisher.open(outward.clone());
     supervisor.start(Task::new("MQTT sessions", server.clone().tend()));
@@ -40,12 +40,12 @@ pub(crate) async fn start(
     if let Listen::At(address) = settings.mqtt {
         let listener = bind(address, "MQTT").await?;
         addresses.plain = listener.local_addr().ok();
-        supervisor.start(Task::new("MQTT", accept(listener, server.clone())));
+        supervisor.start(Task::new("MQTT", Door::new(Behind::Mqtt(server.clone()), None).open(listener)));
     }
     if let (Listen::At(address), Some(certificates)) = (settings.mqtts, certificates) {
         let listener = bind(address, "MQTT over TLS").await?;
         addresses.tls = listener.local_addr().ok();
-        let door = Door::Mqtt(server.clone()).open(listener, certificates.clone());
+        let door = Door::new(Behind::Mqtt(server.clone()), Some(certificates.clone())).open(listener);
         supervisor.start(Task::new("MQTT over TLS", door));
     }
     Ok((server, addresses))
@@ -61,29 +61,11 @@ async fn lamps(outward: Arc<Outward>, server: Arc<Mqtt>) {
 
 async fn keys(outward: Arc<Outward>) {
     let mut tick = tokio::time::interval(KEY_TICK);
+    let mut orphans = tokio::time::interval(ORPHAN_TICK);
     loop {
-        tick.tick().await;
-        outward.recheck().await;
-    }
-}
-
-async fn accept(listener: TcpListener, server: Arc<Mqtt>) {
-    loop {
-        match listener.accept().await {
-            Ok((stream, from)) => {
-                tokio::spawn(serve(stream, from, server.clone()));
-            }
-            Err(error) => {
-                tracing::warn!(%error, "a connection could not be accepted");
-                tokio::time::sleep(REST).await;
-            }
+        tokio::select! {
+            _ = tick.tick() => outward.recheck().await,
+            _ = orphans.tick() => outward.end_orphans().await,
         }
     }
-}
-
-async fn serve(stream: TcpStream, from: SocketAddr, server: Arc<Mqtt>) {
-    prepare(&stream);
-    let peer = Peer { from: from.ip().to_string(), protocol: "MQTT", certificate: None };
-    let (reader, writer) = stream.into_split();
-    server.serve(reader, writer, peer).await;
 }

@@ -7,6 +7,7 @@
 mod admission;
 mod admitted;
 mod client;
+mod holder;
 mod host;
 mod listen;
 mod messages;

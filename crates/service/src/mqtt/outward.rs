@@ -1,18 +1,18 @@
 //! What goes out: last values as they come, lamps as they change, commands.
 
-use super::Mqtt;
 use super::messages::{command_message, now_payloads, own_message};
+use super::{Mqtt, holder};
 use futures::future::BoxFuture;
 use lantern_api as api;
 use lantern_core::lamp::Lamp;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
 use lantern_engine::heard::Heard;
 use lantern_engine::plans::{DevicePlan, Plans};
-use lantern_engine::publish::Outlet;
-use lantern_engine::{clock, keys};
-use lantern_mqtt::Message;
+use lantern_engine::publish::{ClientSession, Outlet};
+use lantern_engine::{Problem, clock, keys};
 use lantern_mqtt::codec::Reason;
-use lantern_store::Device;
+use lantern_mqtt::{Message, SessionView};
+use lantern_store::{Device, Store};
 use std::collections::HashMap;
 use std::ops::Range;
 use std::sync::{Arc, Mutex, PoisonError, Weak};
@@ -23,6 +23,7 @@ use tokio::sync::Notify;
 pub(super) struct Outward {
     plans: Arc<Plans>,
     heard: Arc<Heard>,
+    store: Arc<Store>,
     server: Mutex<Weak<Mqtt>>,
     newest: Mutex<HashMap<SignalId, Newest>>,
     signal: Notify,
@@ -43,10 +44,11 @@ fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 impl Outward {
-    pub(super) fn new(plans: Arc<Plans>, heard: Arc<Heard>) -> Self {
+    pub(super) fn new(plans: Arc<Plans>, heard: Arc<Heard>, store: Arc<Store>) -> Self {
         Self {
             plans,
             heard,
+            store,
             server: Mutex::default(),
             newest: Mutex::default(),
             signal: Notify::new(),
@@ -102,16 +104,35 @@ impl Outward {
     /// Ends the connections of keys that are good no longer.
     pub(super) async fn recheck(&self) {
         let Some(server) = self.server() else { return };
-        let principals = server.broker().principals();
+        let credentials = server.broker().credentials();
         let now = clock::now();
-        for principal in principals {
-            let Ok(hash) = <[u8; 32]>::try_from(&*principal) else { continue };
+        for credential in credentials {
+            let Ok(hash) = <[u8; 32]>::try_from(&*credential) else { continue };
             let found = keys::known(&self.plans, &hash).await;
             let text = match found.and_then(|owner| keys::check(&owner, now)) {
                 Err(problem) if problem.class.is_of_key() => problem.detail.clone(),
                 _ => continue,
             };
-            server.broker().close_where(Reason::NotAuthorized, &text, |_, other| *other == *principal);
+            server.broker().close_where(Reason::NotAuthorized, &text, |_, other| *other == *credential);
+        }
+    }
+
+    /// Ends sessions that wait for clients of which no key is good any longer.
+    pub(super) async fn end_orphans(&self) {
+        let Some(server) = self.server() else { return };
+        let away = server.broker().lineages_away();
+        let now = clock::now();
+        for (site, bytes) in away {
+            let Some(lineage) = holder::lineage(&bytes) else { continue };
+            match self.store.has_usable_key(lineage, now).await {
+                Ok(true) => {}
+                Ok(false) => {
+                    if let Err(refused) = server.end_away(site, &bytes).await {
+                        tracing::warn!(text = %refused.text, "sessions of a revoked key were not ended for good");
+                    }
+                }
+                Err(error) => tracing::warn!(%error, "keys of sessions could not be looked up"),
+            }
         }
     }
 
@@ -185,12 +206,41 @@ impl Outlet for Outward {
     }
 
     fn keys_ended(&self) -> BoxFuture<'_, ()> {
-        Box::pin(self.recheck())
+        Box::pin(async move {
+            self.recheck().await;
+            self.end_orphans().await;
+        })
     }
 
     fn site_removed(&self, site: SiteId) {
         if let Some(server) = self.server() {
             server.broker().forget_site(site);
         }
+    }
+
+    fn sessions(&self, site: SiteId, after: &str, limit: usize) -> Vec<ClientSession> {
+        let Some(server) = self.server() else { return Vec::new() };
+        let views = server.broker().sessions(site, after, limit);
+        let shown = |view: SessionView| ClientSession {
+            lineage: holder::lineage(&view.lineage),
+            client: view.client,
+            is_connected: view.is_connected,
+            is_kept: view.is_kept,
+            ends_at: view.ends_at,
+            waiting: view.waiting,
+            waiting_bytes: view.waiting_bytes,
+            given_up: view.given_up,
+            subscriptions: view.filters,
+        };
+        views.into_iter().map(shown).collect()
+    }
+
+    fn end_session<'a>(&'a self, site: SiteId, client: &'a str, why: &'a str) -> BoxFuture<'a, Result<bool, Problem>> {
+        Box::pin(async move {
+            match self.server() {
+                Some(server) => server.end(site, client, why).await.map_err(|_| Problem::storage()),
+                None => Ok(false),
+            }
+        })
     }
 }

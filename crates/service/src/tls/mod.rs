@@ -1,10 +1,6 @@
 //! TLS: certificates from PEM files, read again when they change, and who is at
 //! the other end.
 
-mod door;
-
-pub(crate) use door::Door;
-
 use crate::error::TlsError;
 use crate::settings::Settings;
 use lantern_store::{Cause, with_sources};
