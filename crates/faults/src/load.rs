@@ -63,6 +63,13 @@ pub(crate) struct Place {
     pub(crate) mqtt: u16,
 }
 
+impl Place {
+    /// The port of HTTP.
+    pub(crate) fn http(&self) -> Option<u16> {
+        self.url.rsplit(':').next().and_then(|port| port.parse().ok())
+    }
+}
+
 impl Sender {
     /// Sends until it is told to stop.
     pub(crate) fn start(&self, place: &Place, stop: watch::Receiver<bool>) -> JoinHandle<Result<()>> {

@@ -64,8 +64,9 @@ impl Service {
         let launch = unlimited.iter().fold(launch, |launch, name| launch.setting(name, "1000000000"));
         let launched = launch.start()?;
         let port = |scheme: &str| launched.said.at(scheme).map(|at| at.port()).with_context(|| format!("no {scheme}"));
-        let (http, https, mqtt) = (port("http")?, port("https")?, port("mqtt")?);
+        let (https, mqtt) = (port("https")?, port("mqtt")?);
         let place = Place { url: launched.said.url.clone(), mqtt };
+        let http = place.http().context("no port of HTTP")?;
         let launch = launch.on(http, mqtt).setting("https", &format!("127.0.0.1:{https}"));
         let code = launched.said.code.clone().context("no set-up code")?;
         let folder = folder.to_owned();
@@ -141,7 +142,7 @@ impl Service {
         let client = reqwest::Client::builder().timeout(Duration::from_secs(5)).pool_max_idle_per_host(0).build()?;
         loop {
             self.revive()?;
-            let said = match client.get(format!("{}/health", self.place.url)).send().await {
+            let said = match client.get(format!("{}/api/v1/health", self.place.url)).send().await {
                 Ok(answer) if answer.status().is_success() => return Ok(begun.elapsed()),
                 Ok(answer) => answer.text().await.unwrap_or_default(),
                 Err(error) => error.to_string(),

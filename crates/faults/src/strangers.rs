@@ -19,7 +19,7 @@ const PIECES: [&[u8]; 7] = [
 
 /// So many connect at once; none stays longer than half a second.
 pub(crate) async fn visit(count: u32, place: &Place, seed: u64) {
-    let http: u16 = place.url.rsplit(':').next().and_then(|port| port.parse().ok()).unwrap_or_default();
+    let http = place.http().unwrap_or_default();
     let mut random = StdRng::seed_from_u64(seed);
     let visits = (0..count).map(|_| {
         let port = if random.random_bool(0.5) { http } else { place.mqtt };
