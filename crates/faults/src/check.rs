@@ -6,40 +6,47 @@ use crate::service::Service;
 use anyhow::{Context, Result, ensure};
 use reqwest::Method;
 use serde_json::Value;
+use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 use tokio::time::sleep;
 
 /// Readings of a page.
 const PAGE: u32 = 5_000;
+/// A time after all readings, also those that came while the clock was wrong: the year 2096.
+const FAR_S: u64 = 4_000_000_000;
 /// Seconds of a bucket.
 const BUCKET_S: f64 = 600.0;
 /// How long a display may take to hear what was taken while it was away.
 const DRAIN: Duration = Duration::from_secs(60);
 
 /// What is wrong with a sender's readings.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub(crate) struct Verdict {
     pub(crate) differences: Differences,
     /// Summaries that are not what their readings give.
     pub(crate) wrong_summaries: u64,
     /// Acknowledged, but not heard by the display.
-    pub(crate) unheard: u64,
+    pub(crate) unheard: Vec<u64>,
+    /// Acknowledged, but not there.
+    pub(crate) lost: Vec<u64>,
 }
 
 impl Verdict {
     pub(crate) fn is_clean(&self) -> bool {
         let Differences { lost, doubled, strange, .. } = self.differences;
-        [lost, doubled, strange, self.wrong_summaries, self.unheard].iter().all(|count| *count == 0)
+        [lost, doubled, strange, self.wrong_summaries].iter().all(|count| *count == 0) && self.unheard.is_empty()
     }
 }
 
 pub(crate) async fn check(service: &Service, sender: &Sender, heard: &Heard) -> Result<Verdict> {
     let readings = readings(service, &sender.device).await?;
     let numbers: Vec<u64> = readings.iter().map(|(_, number)| *number).collect();
+    let there: BTreeSet<u64> = numbers.iter().copied().collect();
     Ok(Verdict {
         differences: sender.ledger.compare(&numbers),
         wrong_summaries: if sender.way.is_timed() { wrong_summaries(service, sender, &numbers).await? } else { 0 },
-        unheard: if sender.way.is_mqtt() { unheard(sender, heard).await } else { 0 },
+        unheard: if sender.way.is_mqtt() { unheard(sender, heard).await } else { Vec::new() },
+        lost: sender.ledger.acknowledged().into_iter().filter(|number| !there.contains(number)).collect(),
     })
 }
 
@@ -47,9 +54,8 @@ async fn readings(service: &Service, device: &str) -> Result<Vec<(String, u64)>>
     let mut readings = Vec::new();
     let mut after = String::new();
     loop {
-        let path = format!(
-            "sites/marlbeck/devices/{device}/signals/count/readings?from=0&limit={PAGE}&quality=rejected{after}"
-        );
+        let path =
+            format!("sites/marlbeck/devices/{device}/signals/count/readings?from=0&to={FAR_S}&limit={PAGE}{after}");
         let page = service.call(Method::GET, &path, None).await?;
         for item in page["items"].as_array().context("no items")? {
             let number = item["value"].as_f64().context("no number")?;
@@ -94,12 +100,12 @@ fn is_right(bucket: &Value, numbers: &[u64]) -> bool {
 }
 
 /// Waits until the display has heard all that was acknowledged, and counts what it has not.
-async fn unheard(sender: &Sender, heard: &Heard) -> u64 {
+async fn unheard(sender: &Sender, heard: &Heard) -> Vec<u64> {
     let acknowledged = sender.ledger.acknowledged();
     let begun = Instant::now();
     loop {
-        let missing = acknowledged.difference(&heard_of(heard, &sender.device)).count() as u64;
-        if missing == 0 || begun.elapsed() > DRAIN {
+        let missing: Vec<u64> = acknowledged.difference(&heard_of(heard, &sender.device)).copied().collect();
+        if missing.is_empty() || begun.elapsed() > DRAIN {
             return missing;
         }
         sleep(Duration::from_millis(100)).await;

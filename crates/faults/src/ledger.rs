@@ -25,6 +25,11 @@ impl Ledger {
         entries.sent - 1
     }
 
+    /// How many were sent.
+    pub(crate) fn sent(&self) -> u64 {
+        self.entries().sent
+    }
+
     pub(crate) fn acknowledge(&self, number: u64) {
         self.entries().acknowledged.insert(number);
     }

@@ -96,7 +96,8 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
             break;
         }
         sleep(pause).await;
-        println!("{:>7.1} s  {fault}", begun.elapsed().as_secs_f64());
+        let at: Vec<String> = senders.iter().map(|sender| sender.ledger.sent().to_string()).collect();
+        println!("{:>7.1} s  {fault} ({})", begun.elapsed().as_secs_f64(), at.join(" "));
         happen(&mut service, fault, seed.wrapping_add(number as u64)).await?;
         slowest = slowest.max(service.wait_until_well().await?);
         watch.at(service.id());
@@ -126,8 +127,13 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
             of.doubled,
             of.strange,
             verdict.wrong_summaries,
-            verdict.unheard
+            verdict.unheard.len()
         );
+        for (what, numbers) in [("lost", &verdict.lost), ("unheard", &verdict.unheard)] {
+            if !numbers.is_empty() {
+                println!("           {what}: {}", ranges(numbers));
+            }
+        }
         is_clean &= verdict.is_clean();
     }
     service.stop()?;
@@ -143,6 +149,17 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
     ensure!(watch.files() <= options.most_files, "more open files than {}", options.most_files);
     println!("{}", if is_clean { "clean" } else { "NOT CLEAN" });
     Ok(is_clean)
+}
+
+/// Numbers in order as the first ten ranges.
+fn ranges(numbers: &[u64]) -> String {
+    let parts = numbers.chunk_by(|a, b| a + 1 == *b);
+    let shown = |part: &[u64]| match part {
+        [first, .., last] => format!("{first} to {last}"),
+        [only] => only.to_string(),
+        [] => String::new(),
+    };
+    parts.take(10).map(shown).collect::<Vec<_>>().join(", ")
 }
 
 /// Lets something go wrong, and be well again.
@@ -188,5 +205,16 @@ async fn happen(service: &mut Service, fault: Fault, seed: u64) -> Result<()> {
             service.control.clock_ahead(0)
         }
         Fault::NewCertificate => service.new_certificate().await,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::ranges;
+
+    #[test]
+    fn numbers_are_shown_as_ranges() {
+        assert_eq!(ranges(&[1, 2, 3, 7, 9, 10]), "1 to 3, 7, 9 to 10");
+        assert_eq!(ranges(&[]), "");
     }
 }

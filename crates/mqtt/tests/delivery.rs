@@ -381,3 +381,26 @@ async fn sites_are_nothing_to_each_other() {
     here.quiet().await;
     late.quiet().await;
 }
+
+#[tokio::test]
+async fn an_identifier_whose_release_was_not_kept_is_let_go_the_next_time() {
+    let server = server();
+    let hi = Hi { id: "from", clean: false, properties: expiry(60), ..V5 };
+    let (mut from, _) = Raw::connect(&server, &hi).await;
+    from.publish("a", "first", 4, 7).await;
+    assert_eq!(from.acked(0x50, 7).await, 0);
+    server.host().is_broken.store(true, Ordering::SeqCst);
+    from.ack(0x62, 7).await;
+    assert!(from.closed().await.is_some());
+    server.host().is_broken.store(false, Ordering::SeqCst);
+    let (mut from, was_there) = Raw::connect(&server, &hi).await;
+    assert!(was_there);
+    from.ack(0x62, 7).await;
+    assert_eq!(from.acked(0x70, 7).await, 0, "it is known still");
+    // After a crash the identifier is free: another message under it is not taken for the first.
+    let after = crashed(&server);
+    let (mut from, _) = Raw::connect(&after, &hi).await;
+    from.publish("a", "second", 4, 7).await;
+    assert_eq!(from.acked(0x50, 7).await, 0);
+    assert_eq!(after.host().taken.lock().unwrap().as_slice(), [("a".to_owned(), b"second".to_vec())]);
+}

@@ -274,6 +274,14 @@ impl Broker {
         (is_known, (is_known && session.is_kept()).then(|| keep::received_gone(&session.owner, packet)))
     }
 
+    /// That a packet identifier was let go could not be kept: it is held still, so that letting it go
+    /// again is kept, and no later message is taken for the one it was of.
+    pub(crate) fn hold(&mut self, link: Link, packet: u16) {
+        if let Some(session) = self.sessions.get_mut(&link.session) {
+            session.received.insert(packet, Received { is_durable: true, is_asked_again: false });
+        }
+    }
+
     /// How many messages of QoS 2 a client has not let go.
     pub(crate) fn unreleased(&self, link: Link) -> usize {
         self.sessions.get(&link.session).map_or(0, |session| session.received.len())

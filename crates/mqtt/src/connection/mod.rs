@@ -150,7 +150,10 @@ impl Connection {
         match done {
             Done::Taken { qos, packet, result } => self.taken(broker, qos, packet, result, now)?,
             Done::Again(packet) => broker.send(self.link, Outgoing::Ack(Ack::PubRec, packet, Reason::Success, None)),
-            Done::Released { is_durable: false, .. } => {
+            Done::Released { packet, is_known, is_durable: false } => {
+                if is_known {
+                    broker.hold(self.link, packet);
+                }
                 return Err(End::Closed(Reason::ServerBusy, "The session's state could not be written.".to_owned()));
             }
             Done::Released { packet, is_known, .. } => {
