@@ -30,7 +30,8 @@ pub(crate) fn packages() -> Result<()> {
         return Ok(());
     }
     eprintln!("Installing the console's packages");
-    npm(&["ci", "--no-progress", "--loglevel=error"])
+    // Nothing of what is installed may run for that.
+    npm(&["ci", "--ignore-scripts", "--no-progress", "--loglevel=error"])
 }
 
 /// Runs npm in `console/`.

@@ -19,7 +19,11 @@ pub(crate) fn command(program: &str, arguments: &[&str]) -> Command {
 
 /// The cargo that runs this.
 pub(crate) fn cargo(arguments: &[&str]) -> Command {
-    let mut command = command(&std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned()), arguments);
+    let program = std::env::var("CARGO").unwrap_or_else(|_| "cargo".to_owned());
+    // What is locked is built: a lock that does not fit is an error. Formatting builds nothing.
+    let (verb, rest) = arguments.split_first().map_or((&[][..], &[][..]), |(_, rest)| (&arguments[..1], rest));
+    let locked: &[&str] = if verb == ["fmt"] { &[] } else { &["--locked"] };
+    let mut command = command(&program, &[verb, locked, rest].concat());
     // What it says of this package would look like a change to others, which would be
     // compiled again after each cargo that was started by hand.
     for (name, _) in std::env::vars_os() {

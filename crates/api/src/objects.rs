@@ -392,7 +392,7 @@ pub struct Health {
 /// How a part of the service is doing.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct HealthPart {
-    /// What it is called: `writer`, `database`, `disk`, `clock`.
+    /// What it is called: `writer`, `queue`, `database`, `disk`, `clock`, `tasks`, `certificate`.
     pub name: String,
     /// Whether it is well.
     pub is_well: bool,

@@ -307,5 +307,5 @@ async fn answers_of_the_api_are_not_kept_and_not_taken_for_something_else() {
     assert_eq!(health["status"], "ok", "{health}");
     let names: Vec<&str> =
         health["parts"].as_array().unwrap().iter().map(|part| part["name"].as_str().unwrap()).collect();
-    assert_eq!(names, ["writer", "database", "disk", "clock"]);
+    assert_eq!(names, ["writer", "queue", "database", "disk", "clock", "tasks"]);
 }

@@ -16,6 +16,7 @@ mod demo;
 /// Every way to write readings.
 mod dialects;
 /// The way in: what is taken, what is refused, and how it is said.
+mod installing;
 mod intake;
 /// `kill -9` in the middle of it.
 mod kill;

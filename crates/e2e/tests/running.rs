@@ -148,3 +148,29 @@ async fn logs_are_json_on_request_and_hold_no_keys() {
     assert!(lines.iter().any(|line| line["path"] == json!("/in/…")), "{text}");
     assert!(!text.contains("thisisasecretkey"), "{text}");
 }
+
+#[tokio::test]
+async fn figures_stand_at_an_address_of_their_own() {
+    let at = TcpListener::bind("127.0.0.1:0").unwrap().local_addr().unwrap();
+    let service = Service::start_with(&[("metrics", &at.to_string())]).await;
+    let key = service.device("tower", &["temp"]).await;
+    service.deliver(&key, "[{\"temp\":1,\"at\":1777636800},{\"temp\":2,\"at\":1777636801}]").await;
+    let answer = reqwest::get(format!("http://{at}/metrics")).await.unwrap();
+    assert_eq!(answer.headers()["content-type"], "application/openmetrics-text; version=1.0.0; charset=utf-8");
+    let text = answer.text().await.unwrap();
+    assert!(text.ends_with("\n# EOF\n"), "{text}");
+    let value = |name: &str| text.lines().find_map(|line| line.strip_prefix(&format!("key_lantern_{name} ")));
+    assert_eq!(value("readings_written_total"), Some("2"), "{text}");
+    assert_eq!(value("well{part=\"disk\"}"), Some("1"));
+    assert_eq!(value("deliveries_failed_total"), Some("0"));
+    // Each sample belongs to the family that was named last.
+    let mut family = String::new();
+    for line in text.lines() {
+        if let Some(rest) = line.strip_prefix("# TYPE ") {
+            family = rest.split(' ').next().unwrap().to_owned();
+        } else if !line.starts_with('#') {
+            assert!(line.starts_with(&family) && line.rsplit(' ').next().unwrap().parse::<f64>().is_ok(), "{line}");
+        }
+    }
+    assert_eq!(service.request(reqwest::Method::GET, "/metrics").send().await.unwrap().status(), 404);
+}

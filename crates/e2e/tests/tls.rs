@@ -143,3 +143,25 @@ async fn a_clients_certificate_is_a_key() {
     let answer = service.post("sites/marlbeck/devices/tower/keys", body).await;
     assert_eq!(answer.status.as_u16(), 422);
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn without_plain_http_the_service_is_reached_by_https_and_says_when_its_certificate_ends() {
+    let dir = tempfile::tempdir().unwrap();
+    let authority = Authority::new();
+    write(dir.path(), &authority.issue("localhost"));
+    let file = |name: &str| dir.path().join(name).to_str().unwrap().to_owned();
+    let launch = lantern_launch::Launch::new(&lantern_e2e::binary("key-lantern"), &dir.path().join("data"));
+    let launch = launch.without_http().setting("https", "127.0.0.1:0").setting("mqtts", "off");
+    let launch = launch.setting("tls_certificate", &file("certificate.pem")).setting("tls_key", &file("key.pem"));
+    let service = launch.start().unwrap();
+    let url = &service.said.url;
+    assert!(url.starts_with("https://"), "{url}");
+    let _ = rustls::crypto::ring::default_provider().install_default();
+    let client = http(&authority.client(None));
+    let url = url.replace("127.0.0.1", "localhost");
+    let health: serde_json::Value =
+        client.get(format!("{url}/api/v1/health")).send().await.unwrap().json().await.unwrap();
+    let parts = health["parts"].as_array().unwrap();
+    let certificate = parts.iter().find(|part| part["name"] == "certificate").unwrap();
+    assert!(certificate["detail"].as_str().unwrap().starts_with("It ends in "), "{certificate}");
+}

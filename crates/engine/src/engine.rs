@@ -28,7 +28,7 @@ use crate::views::Views;
 use crate::why::Whys;
 use lantern_core::allowance::Allowance;
 use lantern_store::{Store, StoreError};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 /// What one key may send.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -136,7 +136,12 @@ impl Engine {
                 views: views.clone(),
                 people: people.clone(),
             },
-            healths: Healths { store: store.clone(), trusted: trusted.clone(), filling: Filling::default() },
+            healths: Healths {
+                probes: Mutex::default(),
+                store: store.clone(),
+                trusted: trusted.clone(),
+                filling: Filling::default(),
+            },
             trusted,
             people,
             notes,

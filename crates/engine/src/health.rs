@@ -7,6 +7,7 @@ use lantern_core::Moment;
 use lantern_store::{DiskUse, Store, StoreError};
 use std::collections::VecDeque;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::Duration;
 
 /// Counts of used room that are remembered: one an hour, for a week.
 const MOST_COUNTS: usize = 168;
@@ -44,8 +45,17 @@ impl Filling {
     }
 }
 
+/// Tells how a part that the engine does not know is doing.
+pub type Probe = Box<dyn Fn(Moment) -> api::HealthPart + Send + Sync>;
+
+/// Of what may wait, the share from which on the service is not well.
+const MOST_WAITING: f64 = 0.8;
+/// The longest a delivery may wait until it is durable.
+const SLOW: Duration = Duration::from_secs(5);
+
 /// Tells how the service is doing.
 pub struct Healths {
+    pub(crate) probes: Mutex<Vec<Probe>>,
     pub(crate) store: Arc<Store>,
     pub(crate) trusted: Arc<TrustedClock>,
     pub(crate) filling: Filling,
@@ -62,10 +72,24 @@ impl Healths {
         Ok(())
     }
 
+    /// From now on this part is told of too.
+    pub fn add(&self, probe: Probe) {
+        self.probes.lock().unwrap_or_else(PoisonError::into_inner).push(probe);
+    }
+
+    /// Bytes that are used, and bytes that are left where that can be told.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn room(&self) -> Result<(u64, Option<u64>), StoreError> {
+        let usage = self.store.disk_use().await?;
+        Ok((usage.used, usage.left()))
+    }
+
     /// How everything is doing now.
     pub async fn now(&self) -> api::Health {
         let now = clock::now();
-        let mut parts = vec![self.writing(), self.reading().await];
+        let mut parts = vec![self.writing(), self.queue(), self.reading().await];
         match self.store.disk_use().await {
             Ok(usage) => parts.push(self.disk(now, usage)),
             Err(_) => parts.push(part("disk", false, "How much room there is cannot be read.")),
@@ -81,6 +105,9 @@ impl Healths {
                 ),
             ),
         });
+        let probes = self.probes.lock().unwrap_or_else(PoisonError::into_inner);
+        parts.extend(probes.iter().map(|probe| probe(now)));
+        drop(probes);
         let is_well = parts.iter().all(|part| part.is_well);
         api::Health {
             status: if is_well { "ok" } else { "failing" }.to_owned(),
@@ -95,6 +122,21 @@ impl Healths {
             None => part("writer", true, "Takes readings in and seals them."),
             Some(what) => part("writer", false, format!("It has died: {what}. The service is about to end.")),
         }
+    }
+
+    fn queue(&self) -> api::HealthPart {
+        let load = self.store.workload();
+        let is_full = [load.waiting, load.waiting_readings, load.unsealed]
+            .into_iter()
+            .any(|(now, most)| now as f64 > most as f64 * MOST_WAITING);
+        let slowest = load.slowest;
+        let detail = format!(
+            "{} of at most {} deliveries wait to be written; of the last minutes the slowest was durable after {:.1} s.",
+            load.waiting.0,
+            load.waiting.1,
+            slowest.as_secs_f64()
+        );
+        part("queue", !is_full && slowest < SLOW, detail)
     }
 
     async fn reading(&self) -> api::HealthPart {

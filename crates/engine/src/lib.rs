@@ -49,7 +49,7 @@ pub mod documents;
 mod dummies;
 mod engine;
 pub mod find;
-mod health;
+pub mod health;
 pub mod heard;
 pub mod intake;
 pub mod keys;

@@ -26,9 +26,17 @@ pub struct TrustedClock {
 }
 
 impl TrustedClock {
-    /// Goes on from what was kept; a fresh service believes its clock.
+    /// Goes on from what was kept; a fresh service believes its clock, and keeps that at once: were
+    /// it killed soon and its clock behind at the next start, the right time would look like a leap.
     pub(crate) async fn load(store: Arc<Store>) -> Result<Self, StoreError> {
-        let latest = store.trusted_time().await?.unwrap_or_else(clock::now);
+        let latest = match store.trusted_time().await? {
+            Some(latest) => latest,
+            None => {
+                let now = clock::now();
+                store.keep_trusted_time(now).await?;
+                now
+            }
+        };
         let state = State { time: TrustedTime::new(latest), judged: None, kept: latest, leap: None };
         Ok(Self { store, state: Mutex::new(state) })
     }

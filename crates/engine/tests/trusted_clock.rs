@@ -42,3 +42,15 @@ async fn what_was_believed_outlives_a_restart() {
         assert_eq!(judged.is_some(), is_believed, "{wall_s}");
     }
 }
+
+#[tokio::test]
+async fn a_fresh_service_keeps_the_time_at_once() {
+    let world = World::new().await;
+    let kept = world.store.trusted_time().await.unwrap().unwrap();
+    // It is killed at once, and the clock is a day behind at the next start; then it is set right.
+    let again = engine(&world.store).await;
+    let started = Instant::now();
+    assert!(again.trusted.judge(kept.plus_seconds(-DAY_S), started).await.is_some());
+    assert!(again.trusted.judge(kept.plus_seconds(2.0), started + Duration::from_secs(2)).await.is_some());
+    assert!(again.trusted.leap().is_none());
+}

@@ -1,9 +1,11 @@
 //! The service binary: the command line, and the console's files.
 
 mod console;
+mod install;
 
 use clap::{Args, Parser, Subcommand};
 use console::Console;
+use install::{InstallArgs, UninstallArgs};
 use lantern_http::openapi_document;
 use lantern_service::settings::{Flags, LogFormat, Settings};
 use lantern_service::{Cause, maintenance, serve, with_sources};
@@ -49,6 +51,16 @@ enum Command {
         after_help = "The service must not be running. `lantern backup FILE` makes such files.\n\nExamples:\n  key-lantern restore monday.sqlite --data /var/lib/key-lantern\n  key-lantern restore monday.sqlite --data /var/lib/key-lantern --replace"
     )]
     Restore(RestoreArgs),
+    /// Install the service: a user of its own, a unit of systemd with few rights, settings, a data folder
+    #[command(
+        after_help = "Done again with a newer program it brings the service up to date; settings that are there stay.\n\nExamples:\n  key-lantern install --dry-run\n  sudo key-lantern install"
+    )]
+    Install(InstallArgs),
+    /// Take the service away; settings and data stay unless the data folder is named once more
+    #[command(
+        after_help = "Examples:\n  sudo key-lantern uninstall\n  sudo key-lantern uninstall --purge /var/lib/key-lantern"
+    )]
+    Uninstall(UninstallArgs),
 }
 
 #[derive(Args)]
@@ -78,6 +90,8 @@ fn main() -> ExitCode {
         Command::Serve(flags) => run(&flags),
         Command::Check(args) => check(&args),
         Command::Restore(args) => restore(&args),
+        Command::Install(args) => install::install(&args),
+        Command::Uninstall(args) => install::uninstall(&args),
         Command::Openapi => {
             println!("{:#}", openapi_document());
             Ok(())

@@ -28,7 +28,8 @@ const LOOK: Duration = Duration::from_millis(5);
 pub struct Launch {
     binary: PathBuf,
     data: PathBuf,
-    http: u16,
+    /// None where HTTP is off.
+    http: Option<u16>,
     mqtt: u16,
     settings: Vec<(String, String)>,
     log: Option<PathBuf>,
@@ -42,7 +43,7 @@ impl Launch {
         Self {
             binary: binary.to_owned(),
             data: data.to_owned(),
-            http: 0,
+            http: Some(0),
             mqtt: 0,
             settings: Vec::new(),
             log: None,
@@ -53,7 +54,14 @@ impl Launch {
     /// On these ports of the loopback; 0 for a free one.
     #[must_use]
     pub fn on(mut self, http: u16, mqtt: u16) -> Self {
-        (self.http, self.mqtt) = (http, mqtt);
+        (self.http, self.mqtt) = (Some(http), mqtt);
+        self
+    }
+
+    /// Without HTTP: the settings give it HTTPS.
+    #[must_use]
+    pub fn without_http(mut self) -> Self {
+        self.http = None;
         self
     }
 
@@ -96,7 +104,8 @@ impl Launch {
             .arg("serve")
             .arg("--data")
             .arg(&self.data)
-            .args(["--http", &format!("127.0.0.1:{}", self.http), "--mqtt", &format!("127.0.0.1:{}", self.mqtt)])
+            .args(["--http", &self.http.map_or_else(|| "off".to_owned(), |port| format!("127.0.0.1:{port}"))])
+            .args(["--mqtt", &format!("127.0.0.1:{}", self.mqtt)])
             .args(["--log-level", "warn"])
             .envs(self.settings.iter().cloned())
             .stdout(Stdio::piped());

@@ -22,6 +22,7 @@ mod announce;
 mod door;
 mod error;
 pub mod maintenance;
+mod metrics;
 mod mqtt;
 mod run;
 pub mod settings;

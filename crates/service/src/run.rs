@@ -3,6 +3,7 @@
 use crate::announce::Announced;
 use crate::door::{Behind, Door, HttpServer, Patience};
 use crate::error::ServeError;
+use crate::metrics::{self, Metrics};
 use crate::mqtt;
 use crate::settings::{Listen, Settings};
 use crate::sockets::{allow_files, bind};
@@ -72,13 +73,21 @@ async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError
     let announced = Announced { web: fronts.iter().filter_map(Front::address).collect(), mqtt: addresses, set_up };
     let (rocket, up) = with_announcement(lantern_http::build(interface, config()), announced);
     let rocket = rocket.ignite().await.map_err(|error| ServeError::Http(error.kind().to_string()))?;
-    let places = settings.http_connections as usize;
+    let places = Places::new(settings.http_connections as usize, settings.http_connections as usize / 4);
+    if let Listen::At(address) = settings.metrics {
+        let (engine, mqtt, http, certificates) = (engine.clone(), mqtt.clone(), places.clone(), certificates.clone());
+        let metrics = Metrics { engine, mqtt, http, certificates };
+        supervisor.start(Task::new("metrics", Box::pin(metrics::serve(metrics, address))));
+    }
     let stop = rocket.shutdown();
-    supervisor.start(Task::new("HTTP", open_doors(up, fronts, peers, Places::new(places, places / 4), stop)));
+    supervisor.start(Task::new("HTTP", open_doors(up, fronts, peers, places, stop)));
     if let Some(certificates) = certificates {
+        let shown = certificates.clone();
+        engine.healths.add(Box::new(move |now| shown.health(now)));
         supervisor.start(Task::new("the TLS certificate", certificates.watch()));
     }
     supervisor.start(Task::new("signals", stop_on_signal(rocket.shutdown())));
+    engine.healths.add(supervisor.health());
     let ended = until_the_end(rocket, &mut supervisor).await;
     mqtt.stop().await;
     supervisor.stop().await;

@@ -86,6 +86,9 @@ pub struct Settings {
     pub mqtts: Listen,
     /// Address and port to listen on for HTTP over TLS, or `off` (default: off).
     pub https: Listen,
+    /// Address and port where figures for machines are given in the format OpenMetrics,
+    /// or `off` (default: off). They are given to anybody who reaches it.
+    pub metrics: Listen,
     /// PEM file with the service's certificate and those between it and its root.
     pub tls_certificate: String,
     /// PEM file with the private key of the certificate.
@@ -129,6 +132,7 @@ impl Default for Settings {
             mqtt_connections: 10_000,
             mqtts: Listen::At(SocketAddr::from(([127, 0, 0, 1], 8883))),
             https: Listen::Off,
+            metrics: Listen::Off,
             tls_certificate: String::new(),
             tls_key: String::new(),
             tls_clients: String::new(),

@@ -2,7 +2,9 @@
 //! service without it would only look as if it worked.
 
 use crate::ServeError;
+use lantern_api::HealthPart;
 use lantern_engine::Task;
+use lantern_engine::health::Probe;
 use std::collections::HashMap;
 use tokio::task::{Id, JoinSet};
 
@@ -18,6 +20,16 @@ impl Supervisor {
     pub(crate) fn start(&mut self, task: Task) {
         let handle = self.tasks.spawn(task.work);
         self.names.insert(handle.id(), task.name);
+    }
+
+    /// How the tasks are doing: when one of them ends, the service does.
+    pub(crate) fn health(&self) -> Probe {
+        let count = self.tasks.len();
+        Box::new(move |_| HealthPart {
+            name: "tasks".to_owned(),
+            is_well: true,
+            detail: format!("{count} run beside the requests; if one of them ends, the service ends."),
+        })
     }
 
     /// Waits until a task ends, and says which and how.

@@ -55,6 +55,7 @@ mod trusted_time;
 mod types;
 mod value;
 mod view;
+mod workload;
 
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
@@ -92,3 +93,4 @@ pub use site::{NewSite, Site, SiteChange};
 pub use traffic::{TrafficCounts, TrafficHour};
 pub use trial::{DummyTest, KeptReport};
 pub use view::View;
+pub use workload::Workload;

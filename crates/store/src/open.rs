@@ -8,6 +8,7 @@ use crate::series::sealer::Sealer;
 use crate::series::sealing::Seal;
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal, segment, upgrade};
+use crate::workload::Workload;
 use sqlx::migrate::MigrateError;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{Connection, SqlitePool, pool::PoolOptions};
@@ -84,6 +85,12 @@ impl Store {
         };
         let sealer = tokio::spawn(sealer.run()).abort_handle();
         Ok(Self { read, write, recorder, tails, limits, disk, seals: to_recorder, planning, sealer, _lock: lock })
+    }
+
+    /// What the recorder has to do, and has done since the start.
+    #[must_use]
+    pub fn workload(&self) -> Workload {
+        self.recorder.workload((self.tails.weight(), self.limits.most_recent))
     }
 
     /// Waits until something that the store cannot do without has ended, and says what.

@@ -15,6 +15,7 @@ use crate::series::segment::{self, Span};
 use crate::series::tails::Tails;
 use crate::series::{Limits, journal, rollup};
 use crate::state_changes;
+use crate::workload::{Counts, Workload};
 use lantern_core::series::{Layer, MAX_RUN};
 use lantern_core::state::StateChange;
 use lantern_core::{Moment, Reading};
@@ -52,6 +53,7 @@ struct Delivery {
     lots: Vec<Lot>,
     changes: Vec<StateChange>,
     now: Moment,
+    since: Instant,
     answer: oneshot::Sender<Result<Recorded, RecordError>>,
     _room: OwnedSemaphorePermit,
 }
@@ -80,6 +82,7 @@ pub(crate) struct Recorder {
     /// Readings of one signal that become segments at once.
     burst: usize,
     task: Mutex<Option<JoinHandle<()>>>,
+    counts: Arc<Counts>,
 }
 
 impl Recorder {
@@ -92,12 +95,15 @@ impl Recorder {
     ) -> (Self, mpsc::Sender<Seal>) {
         let (queue, jobs) = mpsc::channel(QUEUE_DELIVERIES);
         let (seals, sealings) = mpsc::channel(1);
-        let task = Task { pool, tails, limits, disk, memory: Memory::default(), kept_back: None };
+        let counts = Arc::<Counts>::default();
+        let task =
+            Task { pool, tails, limits, disk, memory: Memory::default(), kept_back: None, counts: counts.clone() };
         let recorder = Self {
             queue: Mutex::new(Some(queue)),
             room: Arc::new(Semaphore::new(QUEUE_READINGS)),
             burst: limits.burst,
             task: Mutex::new(Some(tokio::spawn(task.run(jobs, sealings)))),
+            counts,
         };
         (recorder, seals)
     }
@@ -132,9 +138,17 @@ impl Recorder {
         let weight = u32::try_from((readings.len() + changes.len()).clamp(1, QUEUE_READINGS)).unwrap_or(u32::MAX);
         let room = self.room.clone().try_acquire_many_owned(weight).map_err(|_| RecordError::Busy)?;
         let (answer, answered) = oneshot::channel();
-        let delivery = Delivery { lots: lot::sort(&readings, self.burst), readings, changes, now, answer, _room: room };
+        let (lots, since) = (lot::sort(&readings, self.burst), Instant::now());
+        let delivery = Delivery { lots, readings, changes, now, since, answer, _room: room };
         self.queue()?.try_send(Job::Delivery(delivery)).map_err(|_| RecordError::Busy)?;
         Ok(Pending(answered))
+    }
+
+    /// What there is to do and was done, besides so much that is unsealed of so much.
+    pub(crate) fn workload(&self, unsealed: (usize, usize)) -> Workload {
+        let waiting = self.queue().map_or(0, |queue| queue.max_capacity() - queue.capacity());
+        let readings = QUEUE_READINGS.saturating_sub(self.room.available_permits());
+        self.counts.workload((waiting, QUEUE_DELIVERIES), (readings, QUEUE_READINGS), unsealed)
     }
 
     /// Deletes all readings of a span, together with changes of state.
@@ -161,6 +175,7 @@ struct Task {
     memory: Memory,
     /// A job that could not be part of the last group.
     kept_back: Option<Job>,
+    counts: Arc<Counts>,
 }
 
 impl Task {
@@ -224,7 +239,9 @@ impl Task {
             tracing::error!(%error, deliveries = group.len(), "readings could not be written");
             self.memory.clear();
         }
+        self.counts.group(outcomes.is_ok());
         for (index, delivery) in group.into_iter().enumerate() {
+            self.counts.delivery(delivery.readings.len(), delivery.since, outcomes.is_ok());
             let outcome = match &mut outcomes {
                 Ok(recorded) => Ok(recorded[index]),
                 Err(error) => Err(error.clone()),

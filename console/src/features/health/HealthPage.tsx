@@ -34,6 +34,9 @@ export function HealthPage() {
 
 const NAMES: Record<string, string> = {
   writer: 'Writing',
+  queue: 'Queue',
+  tasks: 'Tasks',
+  certificate: 'Certificate',
   database: 'Database',
   disk: 'Disk',
   clock: 'Clock',

@@ -90,6 +90,12 @@ impl Broker {
         self.realms.remove(&site);
     }
 
+    /// How many sessions there are.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.sessions.len()
+    }
+
     /// The sessions of a site in order of client id, after the given one.
     #[must_use]
     pub fn sessions(&self, site: SiteId, after: &str, limit: usize) -> Vec<SessionView> {

@@ -3,6 +3,8 @@
 
 use crate::error::TlsError;
 use crate::settings::Settings;
+use lantern_api::HealthPart;
+use lantern_core::Moment;
 use lantern_store::{Cause, with_sources};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, PoisonError, RwLock};
@@ -14,6 +16,8 @@ use tokio_rustls::rustls::pki_types::{CertificateDer, PrivateKeyDer};
 use tokio_rustls::rustls::server::WebPkiClientVerifier;
 use tokio_rustls::rustls::{RootCertStore, ServerConfig};
 
+/// Days before its end from which on a certificate is not well.
+const SOON_DAYS: f64 = 7.0;
 /// How often the files are looked at.
 const LOOK: Duration = Duration::from_secs(2);
 
@@ -43,6 +47,27 @@ impl Certificates {
         let files = Files { certificate, key, clients: path(&settings.tls_clients) };
         let current = RwLock::new(Arc::new(files.read()?));
         Ok(Some(Arc::new(Self { files, current })))
+    }
+
+    /// When the service's certificate ends, if it says so.
+    pub(crate) fn ends_at(&self) -> Option<Moment> {
+        let bytes = std::fs::read(&self.files.certificate).ok()?;
+        let first = CertificateDer::pem_slice_iter(&bytes).next()?.ok()?;
+        let (_, certificate) = x509_parser::parse_x509_certificate(&first).ok()?;
+        Moment::from_epoch(certificate.validity().not_after.timestamp() as f64).ok()
+    }
+
+    /// How it is doing.
+    pub(crate) fn health(&self, now: Moment) -> HealthPart {
+        let (is_well, detail) = match self.ends_at() {
+            None => (false, "When it ends cannot be read from its file.".to_owned()),
+            Some(end) if end <= now => (false, format!("It ended on {end}; put a new one into its place.")),
+            Some(end) => {
+                let days = end.seconds_since(now) / 86_400.0;
+                (days > SOON_DAYS, format!("It ends in {days:.0} days, on {end}."))
+            }
+        };
+        HealthPart { name: "certificate".to_owned(), is_well, detail }
     }
 
     /// What the next connection is accepted with.
