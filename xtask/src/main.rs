@@ -3,7 +3,9 @@
 mod console;
 mod demo;
 mod modules;
+mod package;
 mod run;
+mod sbom;
 mod shots;
 mod test;
 mod times;
@@ -55,6 +57,20 @@ enum Task {
         #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
         options: Vec<String>,
     },
+    /// Make a Debian package of service and client
+    Package {
+        /// Of the programs as the tests have them, which is quicker
+        #[arg(long)]
+        quick: bool,
+    },
+    /// Gather what a container image holds
+    Image {
+        /// Of the programs as the tests have them, which is quicker
+        #[arg(long)]
+        quick: bool,
+    },
+    /// Write what the programs are made of (CycloneDX), and list the licences
+    Sbom,
     /// Take the pictures in docs/screenshots
     Shots,
     /// Make the console's types from the description of the interface
@@ -82,6 +98,9 @@ fn main() -> ExitCode {
         Task::Bench { options } => run::measure(&options),
         Task::Fuzz { options } => run::build_and_become("lantern-fuzz", &options),
         Task::Faults { options } => run::faults(&options),
+        Task::Package { quick } => package::package(quick),
+        Task::Image { quick } => package::image(quick),
+        Task::Sbom => sbom::write(),
         Task::Shots => shots::shots(),
         Task::Types => types::write(),
         Task::Times { shown } => times::times(shown),

@@ -4,6 +4,7 @@
 
 mod check;
 mod control;
+mod hostile;
 mod ledger;
 mod load;
 mod plan;
@@ -43,6 +44,9 @@ struct Options {
     /// Files it may have open
     #[arg(long, default_value_t = 2_000)]
     most_files: u64,
+    /// Instead: measure how long genuine senders wait while strangers do their worst
+    #[arg(long)]
+    hostile: bool,
     /// Keep its folder, with its database and its log
     #[arg(long)]
     keep: bool,
@@ -70,6 +74,9 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
     folder.disable_cleanup(options.keep);
     if options.keep {
         println!("in {}", folder.path().display());
+    }
+    if options.hostile {
+        return hostile::run(folder.path(), options.most_mb).await;
     }
     let mut service = Service::start(folder.path()).await?;
     let watch = Arc::<Watch>::default();

@@ -23,6 +23,9 @@ pub(crate) struct Place {
     /// File of the settings
     #[arg(long, value_name = "FILE", default_value = "/etc/key-lantern/key-lantern.toml")]
     config: PathBuf,
+    /// Folder of the units of systemd
+    #[arg(long, value_name = "DIR", default_value = "/etc/systemd/system")]
+    units: PathBuf,
     /// The system's user that the service runs as
     #[arg(long, default_value = "key-lantern")]
     user: String,
@@ -60,7 +63,7 @@ fn shown(path: &Path) -> String {
 
 impl Place {
     fn unit(&self) -> PathBuf {
-        Path::new("/etc/systemd/system").join(SERVICE)
+        self.units.join(SERVICE)
     }
 
     fn filled(&self, text: &str, program: &Path) -> String {
@@ -75,7 +78,7 @@ impl Place {
         if self.user.is_empty() || !self.user.chars().all(is_name) {
             return Err(format!("`{}` is no name of a user: small letters, digits, - and _", self.user).into());
         }
-        for path in [&self.data, &self.config] {
+        for path in [&self.data, &self.config, &self.units] {
             let is_plain = path.to_str().is_some_and(|text| !text.contains(['"', '\\', '\n', ' ', '%']));
             if !path.is_absolute() || !is_plain {
                 return Err(format!("`{}` must be a whole path without spaces, quotes and %", path.display()).into());
