@@ -163,12 +163,21 @@ fn connect<T: Send + 'static>(
 /// What a display has heard, by device.
 pub(crate) type Heard = Arc<Mutex<Vec<(String, u64)>>>;
 
-/// Subscribes to what devices send over MQTT, with a session that is kept.
-pub(crate) fn listen(key: &str, place: &Place) -> (Heard, JoinHandle<()>) {
+/// What happened to a display's connection.
+enum Said {
+    /// It is connected; whether its session was there.
+    Connected(bool),
+    Subscribed,
+}
+
+/// Subscribes to what devices send over MQTT, with a session that is kept, and waits until that is
+/// granted.
+pub(crate) async fn listen(key: &str, place: &Place) -> Result<Heard> {
     let heard = Heard::default();
     let into = heard.clone();
     let (client, mut answers, _link) = connect("display", key, place, move |packet| match packet {
-        Packet::ConnAck(ack) => Some(ack.session_present),
+        Packet::ConnAck(ack) => Some(Said::Connected(ack.session_present)),
+        Packet::SubAck(_) => Some(Said::Subscribed),
         Packet::Publish(publish) => {
             let topic = String::from_utf8_lossy(&publish.topic).into_owned();
             let device = topic.split('/').nth(1).unwrap_or_default().to_owned();
@@ -182,14 +191,25 @@ pub(crate) fn listen(key: &str, place: &Place) -> (Heard, JoinHandle<()>) {
         }
         _ => None,
     });
-    let task = tokio::spawn(async move {
-        while let Some(is_present) = answers.recv().await {
-            if !is_present && client.subscribe("marlbeck/+/in", QoS::AtLeastOnce).await.is_err() {
-                return;
+    let (subscribed, is_subscribed) = tokio::sync::oneshot::channel();
+    tokio::spawn(async move {
+        let mut subscribed = Some(subscribed);
+        while let Some(said) = answers.recv().await {
+            match said {
+                Said::Connected(true) => {}
+                Said::Connected(false) => {
+                    if client.subscribe("marlbeck/+/in", QoS::AtLeastOnce).await.is_err() {
+                        return;
+                    }
+                }
+                Said::Subscribed => {
+                    let _ = subscribed.take().map(|subscribed| subscribed.send(()));
+                }
             }
         }
     });
-    (heard, task)
+    timeout(ANSWER, is_subscribed).await??;
+    Ok(heard)
 }
 
 /// The numbers of a device that a display has heard.

@@ -91,7 +91,7 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
         senders.push(Sender { device, key, way, ledger: Ledger::default() });
     }
     let reader = service.call(Method::POST, "sites/marlbeck/keys", Some(json!({"grants": ["read"]}))).await?;
-    let (heard, _display) = listen(reader["key"].as_str().unwrap_or_default(), &service.place);
+    let heard = listen(reader["key"].as_str().unwrap_or_default(), &service.place).await?;
     let (stop, stopped) = tokio::sync::watch::channel(false);
     let tasks: Vec<_> = senders.iter().map(|sender| sender.start(&service.place, stopped.clone())).collect();
 

@@ -182,7 +182,7 @@ async fn open_doors(
     let doors = futures::future::join_all(fronts.into_iter().map(open));
     // Once the service stops, nobody is let in any more; those who are in are answered.
     futures::future::select(Box::pin(doors), stop).await;
-    std::future::pending().await
+    std::future::pending::<()>().await;
 }
 
 async fn stop_on_signal(stop: Shutdown) {

@@ -53,6 +53,8 @@ mod traffic;
 mod trial;
 mod trusted_time;
 mod types;
+#[cfg(test)]
+mod upgrades;
 mod value;
 mod view;
 mod workload;
