@@ -277,6 +277,22 @@ mod tests {
     }
 
     #[tokio::test]
+    async fn what_is_no_request_is_answered() {
+        let long = format!("GET / HTTP/1.1\r\nx: {}", "y".repeat(70_000));
+        for (said, status) in
+            [("\u{16}\u{3}\u{1}\r\n\r\n", "400 Bad Request"), (&long, "431 Request Header Fields Too Large")]
+        {
+            let (client, _server) = connected(PATIENT).await;
+            let (from, mut to) = tokio::io::split(client);
+            // The door may close before it has taken all.
+            let _ = to.write_all(said.as_bytes()).await;
+            let answer = rest(from).await;
+            assert!(answer.starts_with(&format!("HTTP/1.1 {status}\r\n")), "{answer}");
+            assert!(answer.contains("\"code\":\"") && answer.contains("\"remedy\":\""), "{answer}");
+        }
+    }
+
+    #[tokio::test]
     async fn a_client_that_does_not_read_is_ended() {
         let (mut client, mut server) = connected(Patience { write: BRIEF, ..PATIENT }).await;
         client.write_all(b"GET / HTTP/1.1\r\n\r\n").await.unwrap();
