@@ -52,13 +52,22 @@ export interface ChangesAsked {
   words?: string;
 }
 
+function queryOf(asked: ChangesAsked, more: Record<string, string> = {}): URLSearchParams {
+  const query = new URLSearchParams(more);
+  for (const [name, value] of Object.entries(asked)) if (value) query.set(name, String(value));
+  return query;
+}
+
+/** Where the changes that are asked for are a file of CSV. */
+export const changesFile = (site: string, asked: ChangesAsked) =>
+  `/api/v1/sites/${part(site)}/changes/file?${queryOf(asked).toString()}`;
+
 /** Who changed what on a site, a page of it. */
 export const changes = (site: string, asked: ChangesAsked, after?: string) =>
   queryOptions({
     queryKey: ['changes', site, asked, after],
     queryFn: () => {
-      const query = new URLSearchParams({ limit: '50' });
-      for (const [name, value] of Object.entries(asked)) if (value) query.set(name, String(value));
+      const query = queryOf(asked, { limit: '50' });
       if (after !== undefined) query.set('after', after);
       return api.get<Page<ChangeLine>>(`/sites/${part(site)}/changes?${query.toString()}`);
     },

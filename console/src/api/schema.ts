@@ -602,6 +602,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/changes/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The changes of a site as a file of CSV, a row for each field that was changed, the last changes first. At most
+         *     50,000 changes.
+         */
+        get: operations["changes_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/changes/{id}/undo": {
         parameters: {
             query?: never;
@@ -4145,7 +4165,7 @@ export interface components {
             detail: string;
             /** @description Whether it is well. */
             is_well: boolean;
-            /** @description What it is called: `writer`, `database`, `disk`, `clock`. */
+            /** @description What it is called: `writer`, `queue`, `database`, `disk`, `clock`, `tasks`, `certificate`. */
             name: string;
         };
         /** @description A log-in of a browser or a token. */
@@ -8442,6 +8462,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ChangeLine"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changes_file: {
+        parameters: {
+            query?: {
+                from?: string;
+                object?: string;
+                to?: string;
+                who?: string;
+                words?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: {

@@ -82,4 +82,7 @@ async fn sessions_are_listed_and_ended_by_people() {
     assert!(code == 1 && text.contains("no MQTT session `display/1`"), "{text}");
     let changes = client.ok(&["changes"]);
     assert!(changes.contains("mqtt-sessions/display/1"), "{changes}");
+    let file = client.home().join("changes.csv");
+    client.ok(&["changes", "--words", "mqtt-sessions", "--file", file.to_str().unwrap()]);
+    assert_eq!(std::fs::read_to_string(file).unwrap().lines().count(), 3, "two ends below the headings");
 }

@@ -205,3 +205,20 @@ async fn the_record_is_searched_by_object_person_words_and_time() {
     }
     assert_eq!(seen, all.iter().map(|line| line["id"].clone()).collect::<Vec<_>>());
 }
+
+#[rocket::async_test]
+async fn the_record_is_taken_away_as_a_file() {
+    let desk = Desk::open().await;
+    desk.device("tower").await;
+    send(&desk, Method::Patch, "sites/marlbeck/devices/tower", json!({"note": "=by the \"tank\", left"})).await;
+    desk.someone("vera", "marlbeck", "viewer").await;
+    let answer = desk.get("sites/marlbeck/changes/file?object=devices/tower").await;
+    assert_eq!(answer.status, Status::Ok);
+    let rows: Vec<&str> = answer.text.lines().collect();
+    assert_eq!(rows[0], "id,at,who,way,from,action,object,field,before,after");
+    let changed = rows.iter().find(|row| row.contains(",changed,devices/tower,note,")).unwrap();
+    assert!(changed.ends_with(r#",,"'=by the ""tank"", left""#), "a spreadsheet must not run it: {changed}");
+    assert!(rows.iter().any(|row| row.contains(",added,devices/tower,")), "{}", answer.text);
+    let none = desk.get("sites/marlbeck/changes/file?who=nobody").await;
+    assert_eq!(none.text.lines().count(), 1);
+}

@@ -8,7 +8,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { api } from '../../api/client';
-import { changes } from '../../api/peopleQueries';
+import { changes, changesFile } from '../../api/peopleQueries';
 import { part } from '../../api/queries';
 import type { ChangeLine, FieldDifference } from '../../api/schema';
 import { LookTabs } from '../../components/LookTabs';
@@ -44,6 +44,9 @@ export function ChangesPage() {
           }}
           sx={{ width: { sm: 320 } }}
         />
+        <Button href={changesFile(site.code, asked)} download>
+          Download
+        </Button>
         {object !== undefined && (
           <Button onClick={() => setParams({})}>Only {objectName(object)}: show all</Button>
         )}

@@ -3,6 +3,7 @@
 use super::values::parse_column;
 use clap::{Args, Subcommand, ValueEnum};
 use lantern_api::{DecimalMark, Role};
+use std::path::PathBuf;
 
 /// A role as it is typed.
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -239,6 +240,9 @@ pub(crate) struct ChangesArgs {
     /// Of the whole service, for its administrators
     #[arg(long, conflicts_with = "about")]
     pub(crate) everywhere: bool,
+    /// Write all that fit into a file as CSV, a row for each field that was changed
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["everywhere", "most"])]
+    pub(crate) file: Option<PathBuf>,
 }
 
 /// A device or a signal as the object of a change.

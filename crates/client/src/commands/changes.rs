@@ -3,9 +3,9 @@
 use super::{Context, zone};
 use crate::args::ChangesArgs;
 use crate::output::table;
-use crate::server::segment;
+use crate::server::{segment, with_query};
 use crate::time;
-use anyhow::Result;
+use anyhow::{Context as _, Result};
 use jiff::tz::TimeZone;
 use lantern_api::{ChangeLine, FieldDifference, Page};
 
@@ -20,12 +20,18 @@ pub(crate) async fn list(context: &Context, args: ChangesArgs) -> Result<()> {
         (format!("sites/{}/changes", segment(&server.site_code().await?)), zone(&server).await?)
     };
     let moment = |text: Option<String>| text.map(|text| time::moment(&text, &zone)).transpose();
-    let mut query = vec![("limit", args.most.to_string())];
+    let mut query = Vec::new();
     query.extend(args.about.map(|about| ("object", about)));
     query.extend(args.who.map(|who| ("who", who)));
     query.extend(args.words.map(|words| ("words", words)));
     query.extend(moment(args.from)?.map(|at| ("from", at.to_string())));
     query.extend(moment(args.to)?.map(|at| ("to", at.to_string())));
+    if let Some(file) = args.file {
+        let text = server.text(&with_query(&format!("{path}/file"), &query)).await?;
+        std::fs::write(&file, &text).with_context(|| format!("{} cannot be written", file.display()))?;
+        return context.output.say(&format!("{} rows written to {}", text.lines().count() - 1, file.display()));
+    }
+    query.push(("limit", args.most.to_string()));
     let page: Page<ChangeLine> = server.get(&path, &query).await?;
     context.output.print(&page.items, |lines| {
         if lines.is_empty() {

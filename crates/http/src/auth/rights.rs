@@ -153,7 +153,10 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
             (Post, "/sites/<site>/waiting/<device>/claim"),
         ],
     ),
-    (Right::Record, &[(Get, "/sites/<site>/changes"), (Get, "/sites/<site>/people")]),
+    (
+        Right::Record,
+        &[(Get, "/sites/<site>/changes"), (Get, "/sites/<site>/changes/file"), (Get, "/sites/<site>/people")],
+    ),
     (
         Right::Remove,
         &[

@@ -1,23 +1,31 @@
 //! The record of who changed what.
 
+use super::export::format::{harmless, write_row};
 use super::{Answer, query};
 use crate::auth::{Access, Change, origin};
+use crate::failure::Failure;
 use crate::found;
 use lantern_api::{ChangeLine, Page};
 use lantern_core::SiteId;
 use lantern_engine::{Engine, Problem};
 use lantern_store::RecordFilter;
+use rocket::http::Header;
 use rocket::request::{FromRequest, Outcome, Request};
 use rocket::serde::json::Json;
-use rocket::{Route, State, async_trait, get, post, routes};
+use rocket::{Responder, Route, State, async_trait, get, post, routes};
 use std::convert::Infallible;
 use std::sync::Arc;
 
 /// Characters that are searched for, at most.
 const MOST_WORDS: usize = 200;
+/// Changes of a file, at most, and of those that are read at once.
+const MOST_LINES: usize = 50_000;
+const PAGE: u32 = 500;
+/// What stands above the columns of a file.
+const HEADINGS: [&str; 10] = ["id", "at", "who", "way", "from", "action", "object", "field", "before", "after"];
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![of_site, of_service, undo]
+    routes![of_site, of_service, file, undo]
 }
 
 /// Which lines are asked for.
@@ -32,23 +40,97 @@ struct Asked<'r> {
 }
 
 impl Asked<'_> {
-    async fn lines(&self, engine: &Engine, site: Option<SiteId>) -> Answer<Page<ChangeLine>> {
-        let limit = query::limit(self.limit)?;
-        let before = query::number("after", self.after, i64::MAX, 0, i64::MAX)?;
+    fn filter(&self, site: Option<SiteId>) -> Result<RecordFilter<'_>, Problem> {
         if self.words.is_some_and(|words| words.chars().count() > MOST_WORDS) {
-            return Err(Problem::invalid("words", format_args!("at most {MOST_WORDS} characters")).into());
+            return Err(Problem::invalid("words", format_args!("at most {MOST_WORDS} characters")));
         }
-        let filter = RecordFilter {
+        Ok(RecordFilter {
             site,
             object: self.object,
             who: self.who,
             words: self.words,
             from: query::moment("from", self.from)?,
             to: query::moment("to", self.to)?,
-        };
-        let lines = engine.records.lines(&filter, Some(before), limit + 1).await?;
+        })
+    }
+
+    async fn lines(&self, engine: &Engine, site: Option<SiteId>) -> Answer<Page<ChangeLine>> {
+        let limit = query::limit(self.limit)?;
+        let before = query::number("after", self.after, i64::MAX, 0, i64::MAX)?;
+        let lines = engine.records.lines(&self.filter(site)?, Some(before), limit + 1).await?;
         Ok(Json(query::page(lines, limit, |line| line.id.to_string(), |line| line)))
     }
+
+    /// All lines that fit as CSV: a row for each field that was changed.
+    async fn table(&self, engine: &Engine, site: SiteId) -> Result<Vec<u8>, Problem> {
+        let filter = self.filter(Some(site))?;
+        let mut text = Vec::new();
+        write_row(&mut text, &HEADINGS.map(str::to_owned));
+        let (mut before, mut count) = (None, 0);
+        loop {
+            let lines = engine.records.lines(&filter, before, PAGE).await?;
+            let Some(last) = lines.last() else { return Ok(text) };
+            before = Some(last.id);
+            count += lines.len();
+            if count > MOST_LINES {
+                let detail = format_args!("more than {MOST_LINES} changes fit; ask for a shorter time");
+                return Err(Problem::invalid("from", detail));
+            }
+            lines.iter().for_each(|line| write_line(&mut text, line));
+        }
+    }
+}
+
+/// One change as rows; one without differences has a row too.
+fn write_line(text: &mut Vec<u8>, line: &ChangeLine) {
+    let said = |value: &Option<serde_json::Value>| match value {
+        Some(serde_json::Value::String(text)) => text.clone(),
+        Some(value) => value.to_string(),
+        None => String::new(),
+    };
+    let mut row = |field: &str, before: String, after: String| {
+        let ChangeLine { id, at, who, way, from, action, object, .. } = line;
+        let cells = [&id.to_string(), at, who, way, from, action, object, field, &before, &after];
+        write_row(text, &cells.map(|cell| harmless(cell).into_owned()));
+    };
+    if line.differences.is_empty() {
+        row("", String::new(), String::new());
+    }
+    for difference in &line.differences {
+        row(&difference.field, said(&difference.before), said(&difference.after));
+    }
+}
+
+/// A file of CSV to be kept.
+#[derive(Responder)]
+#[response(content_type = "text/csv; charset=utf-8")]
+struct Table {
+    text: Vec<u8>,
+    disposition: Header<'static>,
+}
+
+/// The changes of a site as a file of CSV, a row for each field that was changed, the last changes first. At most
+/// 50,000 changes.
+#[utoipa::path(operation_id = "changes_file", context_path = "/api/v1", tag = "changes",
+    responses((status = 200, content_type = "text/csv", body = String),
+        (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/changes/file?<object>&<who>&<words>&<from>&<to>")]
+#[allow(clippy::too_many_arguments, reason = "one for each parameter of the address")]
+async fn file(
+    engine: &State<Arc<Engine>>,
+    _access: Access,
+    site: &str,
+    object: Option<&str>,
+    who: Option<&str>,
+    words: Option<&str>,
+    from: Option<&str>,
+    to: Option<&str>,
+) -> Result<Table, Failure> {
+    let site = found::site(&engine.store, site).await?;
+    let asked = Asked { object, who, words, from, to, after: None, limit: None };
+    let text = asked.table(engine, site.id).await?;
+    let name = format!("attachment; filename=\"{}-changes.csv\"", site.code);
+    Ok(Table { text, disposition: Header::new("Content-Disposition", name) })
 }
 
 /// Who changed what on a site, the last changes first.

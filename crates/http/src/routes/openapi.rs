@@ -36,7 +36,7 @@ pub(super) fn routes() -> Vec<Route> {
         members::list, members::change, members::remove, members::invitations, members::invite, members::withdraw,
         everyone::list, everyone::change, everyone::remove, everyone::new_password, everyone::invitations,
         everyone::invite, everyone::withdraw,
-        changes::of_site, changes::of_service, changes::undo,
+        changes::of_site, changes::file, changes::of_service, changes::undo,
         sites::list, sites::add, sites::show, sites::change, sites::extent, sites::remove,
         devices::list, devices::add, devices::show, devices::change, devices::extent, devices::remove,
         removed::sites, removed::restore_site, removed::list, removed::restore_device, removed::restore_signal,

@@ -8,6 +8,7 @@ use lantern_core::quality::Quality;
 use lantern_core::{Moment, Value, ValueType, senml};
 use rocket::http::ContentType;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::io::Write;
 
 /// How an export is written.
@@ -271,15 +272,21 @@ fn write_value(buffer: &mut Vec<u8>, value: Option<&Value>) {
         // Only where the type of its signal was changed since.
         Some(Value::Position(fix)) => write_text(buffer, &fix.to_string()),
         Some(Value::Flag(flag)) => buffer.push(if *flag { b'1' } else { b'0' }),
-        // A spreadsheet would take such a text for a formula and run it.
-        Some(Value::Text(text)) if text.starts_with(['=', '+', '-', '@', '\t', '\r']) => {
-            write_text(buffer, &format!("'{text}"));
-        }
-        Some(Value::Text(text)) => write_text(buffer, text),
+        Some(Value::Text(text)) => write_text(buffer, &harmless(text)),
     }
 }
 
-fn write_row(buffer: &mut Vec<u8>, cells: &[String]) {
+/// A text that no spreadsheet takes for a formula and runs.
+pub(in crate::routes) fn harmless(text: &str) -> Cow<'_, str> {
+    if text.starts_with(['=', '+', '-', '@', '\t', '\r']) {
+        Cow::Owned(format!("'{text}"))
+    } else {
+        Cow::Borrowed(text)
+    }
+}
+
+/// A row of CSV (RFC 4180).
+pub(in crate::routes) fn write_row(buffer: &mut Vec<u8>, cells: &[String]) {
     for (i, cell) in cells.iter().enumerate() {
         if i > 0 {
             buffer.push(b',');

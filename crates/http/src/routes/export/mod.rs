@@ -1,7 +1,7 @@
 //! Taking readings away as a file: CSV, JSON, SenML, Parquet; reading by reading or by stretches of time.
 
 mod column;
-mod format;
+pub(in crate::routes) mod format;
 mod parquet;
 mod rows;
 mod sink;
