@@ -85,8 +85,8 @@ impl Asked<'_> {
 fn write_line(text: &mut Vec<u8>, line: &ChangeLine) {
     let said = |value: &Option<serde_json::Value>| match value {
         Some(serde_json::Value::String(text)) => text.clone(),
+        Some(serde_json::Value::Null) | None => String::new(),
         Some(value) => value.to_string(),
-        None => String::new(),
     };
     let mut row = |field: &str, before: String, after: String| {
         let ChangeLine { id, at, who, way, from, action, object, .. } = line;
