@@ -131,10 +131,10 @@ impl Healths {
             .any(|(now, most)| now as f64 > most as f64 * MOST_WAITING);
         let slowest = load.slowest;
         let detail = format!(
-            "{} of at most {} deliveries wait to be written; of the last minutes the slowest was durable after {:.1} s.",
+            "{} of at most {} deliveries wait to be written; of the last minutes the slowest was durable after {} ms.",
             load.waiting.0,
             load.waiting.1,
-            slowest.as_secs_f64()
+            slowest.as_millis()
         );
         part("queue", !is_full && slowest < SLOW, detail)
     }
