@@ -24,7 +24,15 @@ const LOOK: Duration = Duration::from_secs(2);
 /// The service's certificate, as its files have it now.
 pub(crate) struct Certificates {
     files: Files,
-    current: RwLock<Arc<ServerConfig>>,
+    current: RwLock<Current>,
+}
+
+/// What connections are accepted with.
+#[derive(Clone)]
+struct Current {
+    config: Arc<ServerConfig>,
+    /// When the certificate in it ends, if it says so.
+    ends_at: Option<Moment>,
 }
 
 struct Files {
@@ -45,16 +53,17 @@ impl Certificates {
             return Ok(None);
         };
         let files = Files { certificate, key, clients: path(&settings.tls_clients) };
-        let current = RwLock::new(Arc::new(files.read()?));
+        let current = RwLock::new(files.read()?);
         Ok(Some(Arc::new(Self { files, current })))
+    }
+
+    fn current(&self) -> Current {
+        self.current.read().unwrap_or_else(PoisonError::into_inner).clone()
     }
 
     /// When the service's certificate ends, if it says so.
     pub(crate) fn ends_at(&self) -> Option<Moment> {
-        let bytes = std::fs::read(&self.files.certificate).ok()?;
-        let first = CertificateDer::pem_slice_iter(&bytes).next()?.ok()?;
-        let (_, certificate) = x509_parser::parse_x509_certificate(&first).ok()?;
-        Moment::from_epoch(certificate.validity().not_after.timestamp() as f64).ok()
+        self.current().ends_at
     }
 
     /// How it is doing.
@@ -72,7 +81,7 @@ impl Certificates {
 
     /// What the next connection is accepted with.
     pub(crate) fn acceptor(&self) -> TlsAcceptor {
-        TlsAcceptor::from(self.current.read().unwrap_or_else(PoisonError::into_inner).clone())
+        TlsAcceptor::from(self.current().config)
     }
 
     /// Reads the files again whenever they change. Connections there are go on with
@@ -87,8 +96,8 @@ impl Certificates {
             }
             known = now;
             match self.files.read() {
-                Ok(config) => {
-                    *self.current.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(config);
+                Ok(current) => {
+                    *self.current.write().unwrap_or_else(PoisonError::into_inner) = current;
                     tracing::info!("the TLS certificate was read again");
                 }
                 Err(error) => {
@@ -108,9 +117,15 @@ fn certificates(file: &Path) -> Result<Vec<CertificateDer<'static>>, TlsError> {
     }
 }
 
+fn end_of(certificate: &CertificateDer<'_>) -> Option<Moment> {
+    let (_, certificate) = x509_parser::parse_x509_certificate(certificate).ok()?;
+    Moment::from_epoch(certificate.validity().not_after.timestamp() as f64).ok()
+}
+
 impl Files {
-    fn read(&self) -> Result<ServerConfig, TlsError> {
+    fn read(&self) -> Result<Current, TlsError> {
         let chain = certificates(&self.certificate)?;
+        let ends_at = chain.first().and_then(end_of);
         let key = PrivateKeyDer::from_pem_file(&self.key).map_err(|cause| TlsError::Key(self.key.clone(), cause))?;
         let provider = Arc::new(ring::default_provider());
         let builder = ServerConfig::builder_with_provider(provider.clone())
@@ -131,11 +146,12 @@ impl Files {
                 builder.with_client_cert_verifier(verifier)
             }
         };
-        builder.with_single_cert(chain, key).map_err(|cause| TlsError::Unfit {
+        let config = builder.with_single_cert(chain, key).map_err(|cause| TlsError::Unfit {
             certificate: self.certificate.clone(),
             key: self.key.clone(),
             cause,
-        })
+        })?;
+        Ok(Current { config: Arc::new(config), ends_at })
     }
 
     fn stamps(&self) -> Vec<Option<SystemTime>> {
