@@ -6,7 +6,6 @@ use crate::service::Service;
 use anyhow::{Context, Result, ensure};
 use reqwest::Method;
 use serde_json::Value;
-use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 use tokio::time::sleep;
 
@@ -27,31 +26,27 @@ pub(crate) struct Verdict {
     pub(crate) wrong_summaries: u64,
     /// Acknowledged, but not heard by the display.
     pub(crate) unheard: Vec<u64>,
-    /// Acknowledged, but not there.
-    pub(crate) lost: Vec<u64>,
 }
 
 impl Verdict {
     pub(crate) fn is_clean(&self) -> bool {
-        let Differences { lost, doubled, strange, .. } = self.differences;
-        [lost, doubled, strange, self.wrong_summaries].iter().all(|count| *count == 0) && self.unheard.is_empty()
+        let Differences { lost, doubled, strange, .. } = &self.differences;
+        let is_whole = lost.is_empty() && self.unheard.is_empty();
+        is_whole && [*doubled, *strange, self.wrong_summaries].iter().all(|count| *count == 0)
     }
 }
 
 pub(crate) async fn check(service: &Service, sender: &Sender, heard: &Heard) -> Result<Verdict> {
-    let readings = readings(service, &sender.device).await?;
-    let numbers: Vec<u64> = readings.iter().map(|(_, number)| *number).collect();
-    let there: BTreeSet<u64> = numbers.iter().copied().collect();
+    let numbers = numbers(service, &sender.device).await?;
     Ok(Verdict {
         differences: sender.ledger.compare(&numbers),
         wrong_summaries: if sender.way.is_timed() { wrong_summaries(service, sender, &numbers).await? } else { 0 },
         unheard: if sender.way.is_mqtt() { unheard(sender, heard).await } else { Vec::new() },
-        lost: sender.ledger.acknowledged().into_iter().filter(|number| !there.contains(number)).collect(),
     })
 }
 
-async fn readings(service: &Service, device: &str) -> Result<Vec<(String, u64)>> {
-    let mut readings = Vec::new();
+async fn numbers(service: &Service, device: &str) -> Result<Vec<u64>> {
+    let mut numbers = Vec::new();
     let mut after = String::new();
     loop {
         let path =
@@ -59,11 +54,11 @@ async fn readings(service: &Service, device: &str) -> Result<Vec<(String, u64)>>
         let page = service.call(Method::GET, &path, None).await?;
         for item in page["items"].as_array().context("no items")? {
             let number = item["value"].as_f64().context("no number")?;
-            readings.push((item["at"].as_str().context("no time")?.to_owned(), number as u64));
+            numbers.push(number as u64);
         }
         match page["next"].as_str() {
             Some(next) => after = format!("&after={next}"),
-            None => return Ok(readings),
+            None => return Ok(numbers),
         }
     }
 }

@@ -46,7 +46,7 @@ impl Ledger {
             sent: entries.sent,
             acknowledged: entries.acknowledged.len() as u64,
             kept: there.len() as u64,
-            lost: entries.acknowledged.difference(&unique).count() as u64,
+            lost: entries.acknowledged.difference(&unique).copied().collect(),
             doubled: (there.len() - unique.len()) as u64,
             strange: unique.range(entries.sent..).count() as u64,
         }
@@ -54,14 +54,14 @@ impl Ledger {
 }
 
 /// How what is there differs from what was sent.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub(crate) struct Differences {
     pub(crate) sent: u64,
     pub(crate) acknowledged: u64,
     /// What was not acknowledged may be there or not.
     pub(crate) kept: u64,
     /// Acknowledged, but not there.
-    pub(crate) lost: u64,
+    pub(crate) lost: Vec<u64>,
     /// There more than once.
     pub(crate) doubled: u64,
     /// There, but never sent.
@@ -83,8 +83,8 @@ mod tests {
         }
         let clean = Differences { sent: 5, acknowledged: 4, kept: 4, ..Differences::default() };
         assert_eq!(ledger.compare(&[0, 1, 2, 4]), clean);
-        assert_eq!(ledger.compare(&[0, 1, 2, 3, 4]), Differences { kept: 5, ..clean });
+        assert_eq!(ledger.compare(&[0, 1, 2, 3, 4]), Differences { kept: 5, ..clean.clone() });
         let wrong = ledger.compare(&[0, 2, 2, 4, 9]);
-        assert_eq!(wrong, Differences { kept: 5, lost: 1, doubled: 1, strange: 1, ..clean });
+        assert_eq!(wrong, Differences { kept: 5, lost: vec![1], doubled: 1, strange: 1, ..clean });
     }
 }

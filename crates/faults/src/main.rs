@@ -122,7 +122,7 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
     let mut is_clean = true;
     for sender in &senders {
         let verdict = check(&service, sender, &heard).await?;
-        let of = verdict.differences;
+        let of = &verdict.differences;
         println!(
             "{:<10} {:<12} {:>8} {:>8} {:>8} {:>5} {:>7} {:>7} {:>9} {:>7}",
             sender.device,
@@ -130,13 +130,13 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
             of.sent,
             of.acknowledged,
             of.kept,
-            of.lost,
+            of.lost.len(),
             of.doubled,
             of.strange,
             verdict.wrong_summaries,
             verdict.unheard.len()
         );
-        for (what, numbers) in [("lost", &verdict.lost), ("unheard", &verdict.unheard)] {
+        for (what, numbers) in [("lost", &of.lost), ("unheard", &verdict.unheard)] {
             if !numbers.is_empty() {
                 println!("           {what}: {}", ranges(numbers));
             }
