@@ -1,8 +1,8 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, configure, fireEvent, render, screen, waitFor } from '@testing-library/react';
+import { fireEvent, render, screen, waitFor } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { createMemoryRouter, RouterProvider, useLocation } from 'react-router';
-import { afterEach, expect, vi } from 'vitest';
+import { expect, vi } from 'vitest';
 import type { Site } from './api/schema';
 import { SiteContext } from './components/siteContext';
 import { A_SITE } from './testing';
@@ -25,21 +25,6 @@ export class Refused {
     readonly code: string,
   ) {}
 }
-
-// A busy machine takes more than the second that is waited for by default.
-configure({ asyncUtilTimeout: 20_000 });
-
-// Nothing has a size here.
-globalThis.ResizeObserver ??= class {
-  observe() {}
-  unobserve() {}
-  disconnect() {}
-};
-
-afterEach(() => {
-  cleanup();
-  vi.unstubAllGlobals();
-});
 
 /** What the service says when it refuses. */
 export const REFUSAL = { code: 'no-good', detail: 'That cannot be so.', remedy: 'Say something else.' };
