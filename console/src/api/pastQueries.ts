@@ -123,10 +123,11 @@ export const figures = (
   siteCode: string,
   signals: string[],
   asked: Asked,
+  zone: string,
   { by, quantiles, limits }: { by: string; quantiles: number[]; limits: Partial<Record<string, string>> },
 ) =>
   queryOptions({
-    queryKey: ['figures', siteCode, signals, asked, by, quantiles, limits],
+    queryKey: ['figures', siteCode, signals, asked, zone, by, quantiles, limits],
     queryFn: () => {
       const span = spanOf(asked);
       const query = new URLSearchParams({
@@ -134,6 +135,7 @@ export const figures = (
         from: String(span.from / 1000),
         to: String(span.to / 1000),
         quantiles: quantiles.join(),
+        zone,
       });
       if (by !== '') query.set('by', by);
       for (const [name, text] of Object.entries(limits)) if (text) query.set(name, text);
@@ -143,11 +145,11 @@ export const figures = (
   });
 
 /** How much of what was expected came, of the devices after one. */
-export const coverage = (siteCode: string, span: Span, by: 'hour' | 'day', after?: string) =>
+export const coverage = (siteCode: string, span: Span, zone: string, by: 'hour' | 'day', after?: string) =>
   queryOptions({
-    queryKey: ['coverage', siteCode, span, by, after],
+    queryKey: ['coverage', siteCode, span, zone, by, after],
     queryFn: () => {
-      const query = `from=${span.from / 1000}&to=${span.to / 1000}&by=${by}&limit=100`;
+      const query = `from=${span.from / 1000}&to=${span.to / 1000}&zone=${part(zone)}&by=${by}&limit=100`;
       const more = after === undefined ? '' : `&after=${part(after)}`;
       return api.get<CoverageReport>(`/sites/${part(siteCode)}/coverage?${query}${more}`);
     },

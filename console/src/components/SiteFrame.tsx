@@ -5,26 +5,28 @@ import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
 import { Outlet, ScrollRestoration, useParams } from 'react-router';
 import { LiveProvider, useLiveState } from '../api/LiveProvider';
-import { site as siteQuery, storage } from '../api/queries';
+import { session, site as siteQuery, storage } from '../api/queries';
 import { setDecimalMark } from '../format/mark';
 import { clockTime } from '../format/time';
 import { BottomBar, TopStrip } from './TopStrip';
 import { RemovedNotice } from './RemovedNotice';
-import { SiteContext } from './siteContext';
+import { SiteContext, seenBy } from './siteContext';
 import { Loading, ProblemAlert } from './states';
 
 /** What stands around every page of a site. */
 export function SiteFrame() {
   const { site: code = '' } = useParams();
-  const { data: site, error, refetch } = useQuery(siteQuery(code));
-  if (error && !site) {
+  const { data, error, refetch } = useQuery(siteQuery(code));
+  const { data: me } = useQuery(session());
+  if (error && !data) {
     return (
       <Container maxWidth="sm" sx={{ py: 6 }}>
         <ProblemAlert error={error} onRetry={() => void refetch()} />
       </Container>
     );
   }
-  if (!site) return <Loading height="100vh" />;
+  if (!data) return <Loading height="100vh" />;
+  const site = seenBy(data, me);
   // Numbers are written so from here on; a change of it draws the page anew.
   setDecimalMark(site.decimal_mark);
   return (

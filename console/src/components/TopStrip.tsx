@@ -185,7 +185,7 @@ export function BottomBar() {
 function SiteClock({ zone }: { zone: string }) {
   const now = useServiceNow();
   return (
-    <Typography component="time" title={`Time at the site (${zone})`} sx={{ whiteSpace: 'nowrap' }}>
+    <Typography component="time" title={`Time in ${zone}`} sx={{ whiteSpace: 'nowrap' }}>
       {clockTime(now, zone)}
       <Box
         component="span"

@@ -8,6 +8,7 @@
 //! is `after` of the request for the following one.
 
 mod account;
+mod alarms;
 mod arrivals;
 mod commands;
 mod commissioning;
@@ -38,6 +39,10 @@ mod views;
 mod why;
 
 pub use account::*;
+pub use alarms::{
+    Alarm, AlarmAnswer, AlarmCounts, AlarmHistory, AlarmStep, NewWatch, SiteWatch, TriedOccurrence, TriedPlace,
+    TriedWatch, TryWatch,
+};
 pub use arrivals::*;
 pub use commands::*;
 pub use commissioning::*;
@@ -68,12 +73,16 @@ pub use views::*;
 pub use why::*;
 
 pub use lantern_core::access::{Right, Role};
+pub use lantern_core::alarm::Severity;
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::fix::{Fix, FixPart};
 pub use lantern_core::presence::Presence;
 pub use lantern_core::retention::Retention;
 pub use lantern_core::trend::Direction;
+pub use lantern_core::watch::{
+    Direction as WatchDirection, Hours, Least, Rating, Remark as WatchRemark, Scope, Watch, When,
+};
 pub use lantern_core::{DecimalMark, DeviceState, Position, SignalRole, Value, ValueType};
 
 use serde::{Deserialize, Deserializer, Serialize};

@@ -72,6 +72,8 @@ pub enum Changed {
     Note,
     /// A view was kept or removed.
     View,
+    /// A watch was made, changed or removed.
+    Watch,
 }
 
 /// Live event `change`: something of the site's set-up is different now.
@@ -85,7 +87,7 @@ pub struct ChangeEvent {
 }
 
 /// What the live stream says, each under its own name: `readings`, `presence`, `change`,
-/// `contact` and `command`. `hello` and `reset` say nothing but themselves.
+/// `contact`, `command` and `alarm`. `hello` and `reset` say nothing but themselves.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(untagged)]
 pub enum LiveEvent {
@@ -99,4 +101,6 @@ pub enum LiveEvent {
     Contact(ContactEvent),
     /// A command is at another stage.
     Command(CommandEvent),
+    /// An alarm is at another step.
+    Alarm(Box<crate::Alarm>),
 }

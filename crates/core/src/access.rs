@@ -65,6 +65,8 @@ pub enum Right {
     Note,
     /// Enter readings by hand.
     Enter,
+    /// Acknowledge and shelve alarms.
+    Answer,
     /// Give commands to devices, and withdraw them.
     Command,
     /// Set devices, signals, kinds and meanings up, and give devices their keys.
@@ -81,11 +83,12 @@ pub enum Right {
 
 impl Right {
     /// All rights.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 11] = [
         Self::Account,
         Self::Look,
         Self::Note,
         Self::Enter,
+        Self::Answer,
         Self::Command,
         Self::SetUp,
         Self::Record,
@@ -100,7 +103,9 @@ impl Right {
         match self {
             Self::Account => Least::Person,
             Self::Look => Least::OnSite(Role::Viewer),
-            Self::Note | Self::Enter | Self::Command | Self::SetUp | Self::Record => Least::OnSite(Role::Operator),
+            Self::Note | Self::Enter | Self::Answer | Self::Command | Self::SetUp | Self::Record => {
+                Least::OnSite(Role::Operator)
+            }
             Self::Remove | Self::Manage => Least::OnSite(Role::Owner),
             Self::Run => Least::Administrator,
         }
@@ -114,6 +119,7 @@ impl Right {
             Self::Look => "look at this site",
             Self::Note => "write notes or keep views",
             Self::Enter => "enter readings",
+            Self::Answer => "answer alarms",
             Self::Command => "give commands",
             Self::SetUp => "set devices up",
             Self::Record => "read the record of changes",
@@ -177,6 +183,7 @@ mod tests {
             (Right::Look, "-yyyy"),
             (Right::Note, "--yyy"),
             (Right::Enter, "--yyy"),
+            (Right::Answer, "--yyy"),
             (Right::Command, "--yyy"),
             (Right::SetUp, "--yyy"),
             (Right::Record, "--yyy"),

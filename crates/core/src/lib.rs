@@ -55,6 +55,7 @@
 //! | [`units`] | UCUM codes |
 
 pub mod access;
+pub mod alarm;
 pub mod allowance;
 pub mod attention;
 mod cbor;
@@ -92,10 +93,12 @@ pub mod screen;
 pub mod senml;
 pub mod series;
 pub mod state;
+mod steady;
 pub mod trend;
 pub mod trusted_time;
 pub mod units;
 mod value;
+pub mod watch;
 pub mod why;
 
 pub use decimal_mark::DecimalMark;
@@ -110,6 +113,7 @@ pub use micros::Micros;
 pub use moment::{Moment, MomentError};
 use quality::Quality;
 pub use refusal::{Refusal, RefusalCode};
+pub use steady::Steady;
 pub use value::{Value, ValueType};
 
 /// One value of one signal at one time.

@@ -364,3 +364,19 @@ async fn a_sender_over_its_allowance_is_slowed_and_loses_nothing() {
     }
     assert_eq!(service.readings("tower", "level").await.len(), 12);
 }
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_no_delivery_counts_too() {
+    let service = Service::start_with(&[("requests_at_once", "4"), ("requests_per_s", "0.01")]).await;
+    let key = service.device("tower", &["level"]).await;
+    let mut tower = Dial::new(5, "tower", &key).connect(&service).await;
+    assert!(tower.subscribe("marlbeck/tower/do/#", 1).await);
+    assert!(tower.subscribe("marlbeck/tower/in/#", 1).await);
+    for _ in 0..2 {
+        tower.publish("signals/of/ours", "", 1).await;
+        assert_eq!(tower.taken().await.0, 0);
+    }
+    assert!(!tower.subscribe("marlbeck/tower/in/#", 1).await, "it has used its allowance up");
+    tower.publish("signals/of/ours", "", 1).await;
+    assert_ne!(tower.taken().await.0, 0);
+}

@@ -209,6 +209,14 @@ async fn allowance(happened: &mut Happened) {
     let never = service.deliver(&key, of(11)).await;
     assert_eq!((never.status.as_u16(), never.problem().as_str()), (413, "allowance-exceeded"));
     assert!(!never.headers.contains_key("Retry-After"));
+    let service = Service::start_with(&[("requests_at_once", "2"), ("requests_per_s", "0.01")]).await;
+    let key = service.device("tower", &["temp"]).await;
+    let get = async |path: String| service.send(service.request(Method::GET, &path)).await;
+    assert_eq!(get(format!("/do/{key}")).await.status.as_u16(), 200);
+    assert_eq!(get(format!("/done/7/{key}")).await.status.as_u16(), 404);
+    for path in [format!("/do/{key}"), format!("/done/7/{key}")] {
+        happened.note(&get(path).await, "allowance-exceeded");
+    }
 }
 
 /// Someone else holds the database: the queue fills up, and in the end the

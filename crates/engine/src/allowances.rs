@@ -2,7 +2,7 @@
 
 use crate::problem::{Class, Problem};
 use lantern_core::allowance::{Allowance, Bucket, Exceeded};
-use lantern_core::{KeyId, Moment};
+use lantern_core::{KeyId, Steady};
 use std::collections::HashMap;
 use std::sync::{Mutex, PoisonError};
 
@@ -19,7 +19,7 @@ pub struct Allowances {
 struct Left {
     requests: Bucket,
     readings: Bucket,
-    used_at: Moment,
+    used_at: Steady,
 }
 
 impl Allowances {
@@ -30,18 +30,18 @@ impl Allowances {
     }
 
     /// Counts a request.
-    pub(crate) fn request(&self, key: KeyId, now: Moment) -> Result<(), Problem> {
+    pub(crate) fn request(&self, key: KeyId, now: Steady) -> Result<(), Problem> {
         self.with(key, now, |left| left.requests.take(&self.requests, 1.0, now))
             .map_err(|exceeded| self.problem("requests", &self.requests, 1.0, exceeded))
     }
 
     /// Counts what a request holds; it is taken whole or not at all.
-    pub(crate) fn readings(&self, key: KeyId, cost: f64, now: Moment) -> Result<(), Problem> {
+    pub(crate) fn readings(&self, key: KeyId, cost: f64, now: Steady) -> Result<(), Problem> {
         self.with(key, now, |left| left.readings.take(&self.readings, cost, now))
             .map_err(|exceeded| self.problem("readings", &self.readings, cost, exceeded))
     }
 
-    fn with<T>(&self, key: KeyId, now: Moment, take: impl FnOnce(&mut Left) -> T) -> T {
+    fn with<T>(&self, key: KeyId, now: Steady, take: impl FnOnce(&mut Left) -> T) -> T {
         let mut keys = self.keys.lock().unwrap_or_else(PoisonError::into_inner);
         if keys.len() >= MANY {
             // After so long an empty bucket is full again, and needs no memory.
@@ -94,7 +94,7 @@ mod tests {
     fn each_key_has_its_own_allowance() {
         let few = Allowance { capacity: 2.0, per_second: 1.0 };
         let allowances = Allowances::new(few, Allowance { capacity: 10.0, per_second: 1.0 });
-        let now = Moment::EPOCH;
+        let now = Steady::default();
         let ask =
             |key, now| allowances.request(KeyId(key), now).map_err(|problem| (problem.class, problem.retry_after));
         assert_eq!([ask(1, now), ask(1, now), ask(1, now)], [Ok(()), Ok(()), Err((Class::TooSoon, Some(1)))]);
@@ -105,7 +105,7 @@ mod tests {
     #[test]
     fn what_never_fits_is_not_to_be_sent_again() {
         let some = Allowance { capacity: 10.0, per_second: 1.0 };
-        let problem = Allowances::new(some, some).readings(KeyId(1), 11.0, Moment::EPOCH).unwrap_err();
+        let problem = Allowances::new(some, some).readings(KeyId(1), 11.0, Steady::default()).unwrap_err();
         assert_eq!((problem.class, problem.retry_after, problem.left), (Class::OverAllowance, None, Some(10)));
     }
 }

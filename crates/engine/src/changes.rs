@@ -97,6 +97,7 @@ pub struct Changes {
 impl Changes {
     /// Carries a change that is in the store to everything that remembers what was before.
     pub async fn carry(&self, change: Change) {
+        self.tell_watches(&change);
         match change {
             Change::Site(site) => {
                 // Times without a zone are read in the site's.
@@ -159,6 +160,21 @@ impl Changes {
             }
             Change::View(site) => self.tell(site, Changed::View, None),
             Change::Note(site, device) => self.tell(site, Changed::Note, device.as_deref()),
+        }
+    }
+
+    /// What watches are on may be otherwise, or what they found in the history.
+    fn tell_watches(&self, change: &Change) {
+        let Some(alarms) = self.publisher.alarms() else { return };
+        match change {
+            Change::Site(site) | Change::SiteRemoved(site, ..) | Change::Kind(site) => alarms.changed(*site),
+            Change::Device(device) | Change::DeviceRestored(device, _) => alarms.changed(device.site),
+            Change::DeviceRemoved(of, _) | Change::Signals(of) | Change::SignalsRemoved(of, _) => {
+                alarms.changed(of.site)
+            }
+            Change::Readings(_, signals) => alarms.made_again(signals),
+            Change::History(_, signal) => alarms.made_again(&[*signal]),
+            _ => {}
         }
     }
 

@@ -69,6 +69,22 @@ pub fn write<D: Document>(document: &D) -> Result<String, Damaged> {
     serde_json::to_string(&envelope).map_err(|error| Damaged { what: D::NAME, why: error.to_string() })
 }
 
+impl Document for lantern_core::watch::Watch {
+    const NAME: &'static str = "watch";
+}
+
+impl Document for lantern_core::watch::Memory {
+    const NAME: &'static str = "memory of a watch";
+}
+
+impl Document for lantern_core::alarm::life::State {
+    const NAME: &'static str = "state of an alarm";
+}
+
+impl Document for lantern_core::Value {
+    const NAME: &'static str = "value";
+}
+
 impl Document for lantern_core::meaning::Meaning {
     const NAME: &'static str = "meaning";
 }

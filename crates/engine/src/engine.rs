@@ -1,5 +1,6 @@
 //! All parts together.
 
+use crate::alarms::Alarms;
 use crate::allowances::Allowances;
 use crate::by_hand::ByHand;
 use crate::changes::Changes;
@@ -79,7 +80,9 @@ pub struct Engine {
     /// The clock, as far as it can be believed.
     pub trusted: Arc<TrustedClock>,
     /// How everything is doing.
-    pub healths: Healths,
+    pub healths: Arc<Healths>,
+    /// Watches and alarms.
+    pub alarms: Arc<Alarms>,
     /// People, their log-ins and invitations.
     pub people: Arc<People>,
     /// Who changed what.
@@ -118,6 +121,14 @@ impl Engine {
         let views = Arc::new(Views { store: store.clone(), changes: changes.clone() });
         let trusted = Arc::new(TrustedClock::load(store.clone()).await?);
         let people = Arc::new(People::new(store.clone()));
+        let healths = Arc::new(Healths {
+            probes: Mutex::default(),
+            store: store.clone(),
+            trusted: trusted.clone(),
+            filling: Filling::default(),
+        });
+        let alarms = base.alarms(&healths);
+        publisher.watch(alarms.clone());
         Ok(Self {
             intake: base.intake(limits, &changes, &set_up, &commands),
             by_hand: ByHand {
@@ -136,12 +147,8 @@ impl Engine {
                 views: views.clone(),
                 people: people.clone(),
             },
-            healths: Healths {
-                probes: Mutex::default(),
-                store: store.clone(),
-                trusted: trusted.clone(),
-                filling: Filling::default(),
-            },
+            healths,
+            alarms,
             trusted,
             people,
             notes,
@@ -220,6 +227,11 @@ impl Base {
             live: self.live.clone(),
             publisher: self.publisher.clone(),
         }
+    }
+
+    fn alarms(&self, healths: &Arc<Healths>) -> Arc<Alarms> {
+        let Self { store, heard, links, live, .. } = self.clone();
+        Arc::new(Alarms::new(store, heard, links, live, healths.clone()))
     }
 
     fn now(&self) -> Now {

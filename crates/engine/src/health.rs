@@ -146,6 +146,17 @@ impl Healths {
         }
     }
 
+    /// In how many days the disk will be full, if it goes on like this; none if it does not fill.
+    pub(crate) async fn full_in_days(&self) -> Result<Option<f64>, StoreError> {
+        let usage = self.store.disk_use().await?;
+        Ok(usage.left().and_then(|left| self.filling.days_left(clock::now(), usage.used, left)))
+    }
+
+    /// Whether the clock has leapt and is not believed.
+    pub(crate) fn has_leapt(&self) -> bool {
+        self.trusted.leap().is_some()
+    }
+
     fn disk(&self, now: Moment, usage: DiskUse) -> api::HealthPart {
         let room = usage.left();
         let Some(left) = room else {

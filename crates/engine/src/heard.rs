@@ -3,11 +3,12 @@
 //! Kept in memory and written every few seconds, so that intake costs no extra
 //! write; after a crash a device may look a few seconds staler than it is.
 
+use crate::clock;
 use crate::live::Live;
 use lantern_api::{Connection, PresenceEvent};
 use lantern_core::clock_offset::ClockOffset;
 use lantern_core::presence::{Patience, Presence};
-use lantern_core::{DeviceId, DeviceState, KeyId, Moment, SiteId};
+use lantern_core::{DeviceId, DeviceState, KeyId, Moment, SiteId, Steady};
 use lantern_store::{Device, KeyUse, PresenceChange, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -18,10 +19,14 @@ const MAX_CHANGES: usize = 100_000;
 struct Entry {
     site: SiteId,
     code: String,
+    /// What carries it.
+    carrier: Option<DeviceId>,
     /// Whether it is relied upon.
     is_live: bool,
     patience: Patience,
     last: Option<Moment>,
+    /// The same by the clock that cannot leap.
+    last_steady: Option<Steady>,
     presence: Presence,
     clock: ClockOffset,
     connection: Option<Line>,
@@ -40,12 +45,26 @@ struct Line {
     ended: Option<String>,
 }
 
+/// How far two clocks may be apart without a leap, in seconds, and in seconds of each that has passed:
+/// a clock that is put right slowly is wrong by half a thousandth at most.
+const APART: (f64, f64) = (2.0, 0.001);
+
 impl Entry {
-    fn event(&self) -> PresenceEvent {
+    /// When the device was last heard, by the clock as it is now: a leap of the clock does not make a
+    /// device silent, nor lets a silent one look fresh.
+    fn heard_at(&self, now: Moment, steady: Steady) -> Option<Moment> {
+        let (last, silence_s) = (self.last?, steady.seconds_since(self.last_steady?));
+        let by_steady = now.plus_seconds(-silence_s);
+        let apart = by_steady.seconds_since(last).abs();
+        Some(if apart <= APART.0 + APART.1 * silence_s { last } else { by_steady })
+    }
+
+    fn event(&self, now: Moment) -> PresenceEvent {
+        let heard = self.heard_at(now, clock::steady());
         PresenceEvent {
             device: self.code.clone(),
             presence: self.presence,
-            since: self.presence.since(self.last, self.patience).map(|at| at.to_string()),
+            since: self.presence.since(heard, self.patience).map(|at| at.to_string()),
             connection: self.connection.as_ref().map(Line::shown),
         }
     }
@@ -80,7 +99,7 @@ impl Heard {
     /// [`StoreError::Database`].
     pub(crate) async fn load(store: Arc<Store>, live: Arc<Live>) -> Result<Self, StoreError> {
         let heard = Self { store, live, devices: Mutex::default(), keys: Mutex::default(), changes: Mutex::default() };
-        let now = crate::clock::now();
+        let now = clock::now();
         let mut after = DeviceId(0);
         loop {
             let page = heard.store.all_devices(after, 1_000).await?;
@@ -98,21 +117,30 @@ impl Heard {
     pub(crate) fn watch(&self, device: &Device, now: Moment) {
         let mut devices = self.devices();
         let known = devices.remove(&device.id);
-        let (heard, clock, connection) =
-            known.map_or_else(Default::default, |entry| (entry.last, entry.clock, entry.connection));
-        let last = heard.max(device.last_heard_at);
+        let (heard, heard_steady, clock, connection) =
+            known.map_or_else(Default::default, |entry| (entry.last, entry.last_steady, entry.clock, entry.connection));
+        let last = heard.or(device.last_heard_at);
+        // How long ago it was before the service started can be told by the clock alone. What lies
+        // ahead of a clock that was put back was heard just now.
+        let steady = clock::steady();
+        let ago = |last: Moment| steady.plus_seconds(-now.seconds_since(last).max(0.0));
+        let last_steady = heard_steady.or_else(|| last.map(ago));
         let patience = device.patience();
         let entry = Entry {
             site: device.site,
             code: device.code.clone(),
+            carrier: device.carrier,
             is_live: device.state == DeviceState::Live,
             patience,
             last,
-            presence: Presence::judge(last, patience, now),
+            last_steady,
+            presence: Presence::Never,
             clock,
             connection,
             dirty: heard.is_some(),
         };
+        let presence = Presence::judge(entry.heard_at(now, steady), patience, now);
+        let entry = Entry { presence, ..entry };
         devices.insert(device.id, entry);
     }
 
@@ -124,12 +152,22 @@ impl Heard {
 
     /// When a device was last heard.
     pub fn last(&self, device: DeviceId) -> Option<Moment> {
-        self.devices().get(&device).and_then(|entry| entry.last)
+        self.devices().get(&device).and_then(|entry| entry.heard_at(clock::now(), clock::steady()))
     }
 
     /// How a device was doing when it was last judged.
     pub fn presence(&self, device: DeviceId) -> Option<Presence> {
         Some(self.devices().get(&device)?.presence)
+    }
+
+    /// What carries a device.
+    pub(crate) fn carrier(&self, device: DeviceId) -> Option<DeviceId> {
+        self.devices().get(&device)?.carrier
+    }
+
+    /// How often a device is expected to report, in seconds.
+    pub(crate) fn interval_s(&self, device: DeviceId) -> Option<f64> {
+        Some(self.devices().get(&device)?.patience.interval_s)
     }
 
     /// How far a device's clock is behind, in seconds.
@@ -148,7 +186,7 @@ impl Heard {
         let Some(entry) = devices.get_mut(&device) else { return };
         let up = entry.connection.as_ref().map_or(0, |line| line.up) + 1;
         entry.connection = Some(Line { up, since: now, protocol, from: from.to_owned(), ended: None });
-        self.live.presence(entry.site, &entry.event());
+        self.live.presence(entry.site, &entry.event(now));
     }
 
     /// Notes that a device has lost a connection, and how.
@@ -161,7 +199,7 @@ impl Heard {
             line.since = now;
             line.ended = Some(how.to_owned());
         }
-        self.live.presence(entry.site, &entry.event());
+        self.live.presence(entry.site, &entry.event(now));
     }
 
     /// The presence of all devices that can be relied upon, with site and code.
@@ -191,7 +229,8 @@ impl Heard {
     pub fn note(&self, device: DeviceId, now: Moment) {
         let mut devices = self.devices();
         let Some(entry) = devices.get_mut(&device) else { return };
-        entry.last = entry.last.max(Some(now));
+        entry.last = Some(now);
+        entry.last_steady = Some(clock::steady());
         entry.dirty = true;
         if entry.presence != Presence::Fresh {
             self.turn(device, entry, Presence::Fresh, now);
@@ -199,10 +238,11 @@ impl Heard {
     }
 
     /// Judges all devices again and tells of those whose presence changed.
-    pub fn judge(&self, now: Moment) {
+    pub fn judge(&self) {
+        let (now, steady) = (clock::now(), clock::steady());
         let mut devices = self.devices();
         for (device, entry) in devices.iter_mut() {
-            let presence = Presence::judge(entry.last, entry.patience, now);
+            let presence = Presence::judge(entry.heard_at(now, steady), entry.patience, now);
             if presence != entry.presence {
                 self.turn(*device, entry, presence, now);
             }
@@ -212,10 +252,10 @@ impl Heard {
     /// A device is in another state from now on, or since it should have reported.
     fn turn(&self, device: DeviceId, entry: &mut Entry, presence: Presence, now: Moment) {
         entry.presence = presence;
-        let at = presence.since(entry.last, entry.patience).unwrap_or(now);
+        let at = presence.since(entry.heard_at(now, clock::steady()), entry.patience).unwrap_or(now);
         let change = PresenceChange { device, at, presence };
         self.changes.lock().unwrap_or_else(PoisonError::into_inner).push(change);
-        self.live.presence(entry.site, &entry.event());
+        self.live.presence(entry.site, &entry.event(now));
     }
 
     /// Writes what was heard since the last time. What could not be written is kept for the
@@ -226,8 +266,10 @@ impl Heard {
     pub async fn flush(&self) -> Result<(), StoreError> {
         let heard: Vec<(DeviceId, Moment)> = {
             let mut devices = self.devices();
-            let dirty =
-                |(id, entry): (&DeviceId, &mut Entry)| std::mem::take(&mut entry.dirty).then_some((*id, entry.last?));
+            let (now, steady) = (clock::now(), clock::steady());
+            let dirty = |(id, entry): (&DeviceId, &mut Entry)| {
+                std::mem::take(&mut entry.dirty).then_some((*id, entry.heard_at(now, steady)?))
+            };
             devices.iter_mut().filter_map(dirty).collect()
         };
         if !heard.is_empty() {

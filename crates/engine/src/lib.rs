@@ -32,6 +32,7 @@
 //! It does not know who may do what ([`lantern-http`] guards its routes), opens no socket,
 //! and reads no settings.
 
+pub mod alarms;
 mod allowances;
 pub mod beside;
 pub mod by_hand;
@@ -78,6 +79,7 @@ mod traffic;
 mod trusted_clock;
 pub mod views;
 pub mod why;
+pub mod window;
 
 pub use allowances::Allowances;
 pub use engine::{Engine, Limits};

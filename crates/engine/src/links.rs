@@ -71,6 +71,13 @@ impl Links {
         of_device.filter_map(|((_, hour), signed)| Some((start(*hour)?, signed.net()))).collect()
     }
 
+    /// The same of all hours together.
+    pub(crate) fn unwritten(&self, device: DeviceId) -> LinkCounts {
+        let mut all = LinkCounts::default();
+        self.pending(device).into_iter().for_each(|(_, counts)| all.add(counts));
+        all
+    }
+
     /// What was counted of all devices and is not written yet.
     pub(crate) fn pending_of_all(&self) -> Vec<(DeviceId, LinkCounts)> {
         let inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);

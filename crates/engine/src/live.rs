@@ -6,16 +6,19 @@
 //! goes on where it was.
 
 use crate::plans::DevicePlan;
-use lantern_api::{ChangeEvent, Changed, CommandEvent, ContactEvent, LiveReading, PresenceEvent, ReadingsEvent};
+use lantern_api::{Alarm, ChangeEvent, Changed, CommandEvent, ContactEvent, LiveReading, PresenceEvent, ReadingsEvent};
 use lantern_core::{Reading, SignalId, SiteId};
 use serde::Serialize;
 use std::collections::{HashMap, VecDeque};
 use std::ops::Range;
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
 use tokio::sync::broadcast;
+use tokio::sync::broadcast::error::RecvError;
 
 /// Events kept for listeners that come back.
 const KEPT: usize = 2_000;
+/// Bytes of the events kept: an event of a thousand readings is a hundred times as long as most.
+const KEPT_BYTES: usize = 16 << 20;
 /// Readings sent in one event; beyond it only the newest of each signal is.
 const MAX_READINGS: usize = 1_000;
 
@@ -42,9 +45,40 @@ pub enum Resume {
     Reset,
 }
 
+/// What a listener hears next.
+#[derive(Debug)]
+pub enum Heard {
+    /// An event, of any site.
+    Event(Arc<Event>),
+    /// It was too slow, and missed some: it must read everything again.
+    Reset,
+    /// Nothing comes any more.
+    Closed,
+}
+
+/// Hears events as they happen.
+pub struct Listener(broadcast::Receiver<Weak<Event>>);
+
+impl Listener {
+    /// Waits for the next event. Nothing is missed if the wait is given up.
+    pub async fn next(&mut self) -> Heard {
+        match self.0.recv().await {
+            Ok(event) => event.upgrade().map_or(Heard::Reset, Heard::Event),
+            Err(RecvError::Lagged(_)) => Heard::Reset,
+            Err(RecvError::Closed) => Heard::Closed,
+        }
+    }
+
+    /// The next event that has happened already.
+    pub fn try_next(&mut self) -> Option<Arc<Event>> {
+        self.0.try_recv().ok()?.upgrade()
+    }
+}
+
 /// Where events come together and go out from.
 pub struct Live {
-    sender: broadcast::Sender<Arc<Event>>,
+    /// Only what is kept has memory, however slow a listener is.
+    sender: broadcast::Sender<Weak<Event>>,
     inner: Mutex<Inner>,
     /// Tells numbers of this run from those of an earlier one.
     run: String,
@@ -61,6 +95,7 @@ struct Kept {
 struct Inner {
     last: u64,
     kept: VecDeque<Arc<Event>>,
+    kept_bytes: usize,
     pending: HashMap<SiteId, Vec<Kept>>,
 }
 
@@ -103,6 +138,11 @@ impl Live {
         self.send(site, "change", &ChangeEvent { what, device: device.map(str::to_owned) });
     }
 
+    /// Tells of an alarm that is at another step.
+    pub fn alarm(&self, site: SiteId, alarm: &Alarm) {
+        self.send(site, "alarm", alarm);
+    }
+
     /// Tells of a command that is at another stage.
     pub fn command(&self, site: SiteId, event: &CommandEvent) {
         self.send(site, "command", event);
@@ -122,13 +162,14 @@ impl Live {
         inner.last += 1;
         let number = inner.last;
         let event = Arc::new(Event { id: self.id(number), number, site, name, json });
-        if inner.kept.len() == KEPT {
-            inner.kept.pop_front();
-        }
+        inner.kept_bytes += event.json.len();
         inner.kept.push_back(event.clone());
+        while inner.kept.len() > KEPT || (inner.kept_bytes > KEPT_BYTES && inner.kept.len() > 1) {
+            inner.kept_bytes -= inner.kept.pop_front().map_or(0, |oldest| oldest.json.len());
+        }
         // Sent under the lock, so that a listener that joins misses none and
         // gets none twice. Having no listeners is no error.
-        let _ = self.sender.send(event);
+        let _ = self.sender.send(Arc::downgrade(&event));
     }
 
     fn id(&self, number: u64) -> String {
@@ -137,14 +178,14 @@ impl Live {
 
     /// Begins to listen; `last` is the id of the last event seen before, if any.
     /// Also gives the id to resume from if nothing comes.
-    pub fn listen(&self, last: Option<&str>) -> (broadcast::Receiver<Arc<Event>>, Resume, String) {
+    pub fn listen(&self, last: Option<&str>) -> (Listener, Resume, String) {
         let inner = self.inner.lock().unwrap_or_else(PoisonError::into_inner);
-        let receiver = self.sender.subscribe();
+        let listener = Listener(self.sender.subscribe());
         let resume = match last {
             None => Resume::Missed(Vec::new()),
             Some(id) => self.missed(&inner, id),
         };
-        (receiver, resume, self.id(inner.last))
+        (listener, resume, self.id(inner.last))
     }
 
     fn missed(&self, inner: &Inner, id: &str) -> Resume {
@@ -220,5 +261,18 @@ mod tests {
         assert_eq!(missed(&live, &live.id(99_999)), None, "a number that was never given");
         assert_eq!(missed(&live, "0-3"), None, "an earlier run of the service");
         assert_eq!(missed(&live, "nonsense"), None);
+    }
+
+    #[tokio::test]
+    async fn long_events_are_kept_by_their_bytes() {
+        let live = Live::new();
+        let (mut slow, ..) = live.listen(None);
+        let text = "x".repeat(KEPT_BYTES / 10);
+        for _ in 0..100 {
+            live.change(SiteId(1), Changed::Device, Some(&text));
+        }
+        assert_eq!(missed(&live, &live.id(91)), Some(9));
+        assert_eq!(missed(&live, &live.id(90)), None);
+        assert!(matches!(slow.next().await, Heard::Reset), "what is given up has no memory, and is missed");
     }
 }

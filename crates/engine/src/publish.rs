@@ -1,5 +1,6 @@
 //! Publishing: what has been kept, or was said, goes to all who listen.
 
+use crate::alarms::Alarms;
 use crate::live::Live;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
@@ -59,13 +60,14 @@ pub trait Outlet: Send + Sync {
 pub struct Publisher {
     live: Arc<Live>,
     outlet: OnceLock<Arc<dyn Outlet>>,
+    alarms: OnceLock<Arc<Alarms>>,
 }
 
 impl Publisher {
     /// There is no outlet yet.
     #[must_use]
     pub fn new(live: Arc<Live>) -> Self {
-        Self { live, outlet: OnceLock::new() }
+        Self { live, outlet: OnceLock::new(), alarms: OnceLock::new() }
     }
 
     /// From now on there is an outlet. There is at most one: a second is not taken.
@@ -91,6 +93,16 @@ impl Publisher {
         if is_ended { Ok(()) } else { Err(Problem::missing(StoreError::NotFound, "MQTT session", client)) }
     }
 
+    /// From now on readings are watched.
+    pub(crate) fn watch(&self, alarms: Arc<Alarms>) {
+        let _ = self.alarms.set(alarms);
+    }
+
+    /// What watches the readings.
+    pub(crate) fn alarms(&self) -> Option<&Arc<Alarms>> {
+        self.alarms.get()
+    }
+
     pub(crate) fn outlet(&self) -> Option<&Arc<dyn Outlet>> {
         self.outlet.get()
     }
@@ -99,6 +111,9 @@ impl Publisher {
     pub(crate) fn readings(&self, plan: &Arc<DevicePlan>, readings: &Arc<Vec<Reading>>, range: Range<usize>) {
         if let Some(outlet) = self.outlet.get() {
             outlet.readings(plan, readings, range.clone());
+        }
+        if let Some(alarms) = self.alarms.get() {
+            alarms.take(readings, range.clone());
         }
         self.live.readings(plan, readings, range);
     }

@@ -49,6 +49,7 @@ impl Engine {
             Task::new("the contact log", contacts(engine())),
             Task::new("trimming the contact log", trim(engine())),
             Task::new("commands", commands(engine())),
+            Task::new("watches", watches(engine())),
             Task::new("derived signals", derived(engine())),
             Task::new("jobs", jobs(engine())),
             Task::new("sweeping", sweep(engine())),
@@ -62,6 +63,7 @@ impl Engine {
     pub async fn close(&self) {
         warn("the last contacts were not noted", self.heard.flush().await);
         self.people.note_used().await;
+        self.alarms.close().await;
         warn("the end of the contact log was not written", self.contacts.flush().await);
         warn("the last hours of traffic were not written", self.contacts.flush_traffic(clock::now()).await);
         warn("the last link figures were not written", self.links.flush(clock::now()).await);
@@ -87,7 +89,7 @@ async fn presence(engine: Arc<Engine>) {
     let mut tick = interval(PRESENCE_TICK);
     loop {
         tick.tick().await;
-        engine.heard.judge(clock::now());
+        engine.heard.judge();
     }
 }
 
@@ -125,6 +127,10 @@ async fn commands(engine: Arc<Engine>) {
     }
 }
 
+async fn watches(engine: Arc<Engine>) {
+    engine.alarms.run().await;
+}
+
 async fn derived(engine: Arc<Engine>) {
     engine.deriver.run().await;
 }
@@ -155,6 +161,7 @@ async fn sweep(engine: Arc<Engine>) {
         tick.tick().await;
         // By a clock that has leapt ahead, what was removed just now would be gone for good.
         let Some(now) = engine.trusted.now().await else { continue };
+        warn("what has ended could not be swept away yet", engine.store.sweep_ended(now).await);
         loop {
             match engine.store.sweep(now.plus_seconds(-SWEEP_AFTER_S)).await {
                 Ok(true) => {}

@@ -2,11 +2,10 @@
 
 use crate::clock;
 use crate::problem::Problem;
-use lantern_core::Moment;
 use lantern_core::trusted_time::{Judged, TrustedTime};
+use lantern_core::{Moment, Steady};
 use lantern_store::{Store, StoreError};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Instant;
 
 /// Seconds between two times that are kept.
 const KEEP_EVERY_S: f64 = 300.0;
@@ -14,7 +13,7 @@ const KEEP_EVERY_S: f64 = 300.0;
 struct State {
     time: TrustedTime,
     /// When it was judged last, by a clock that cannot leap; none at the start.
-    judged: Option<Instant>,
+    judged: Option<Steady>,
     kept: Moment,
     leap: Option<(Moment, Moment)>,
 }
@@ -47,14 +46,14 @@ impl TrustedClock {
 
     /// The time now, if it can be believed.
     pub async fn now(&self) -> Option<Moment> {
-        self.judge(clock::now(), Instant::now()).await
+        self.judge(clock::now(), clock::steady()).await
     }
 
     /// The same for a time that a test chooses.
-    pub async fn judge(&self, wall: Moment, at: Instant) -> Option<Moment> {
+    pub async fn judge(&self, wall: Moment, at: Steady) -> Option<Moment> {
         let keep = {
             let mut state = self.state();
-            let passed_s = state.judged.map(|judged| at.saturating_duration_since(judged).as_secs_f64());
+            let passed_s = state.judged.map(|judged| at.seconds_since(judged));
             match state.time.judge(wall, passed_s) {
                 Judged::Believed => {
                     if state.leap.take().is_some() {
@@ -105,7 +104,7 @@ impl TrustedClock {
             let mut state = self.state();
             state.time.confirm(wall);
             state.leap = None;
-            state.judged = Some(Instant::now());
+            state.judged = Some(clock::steady());
             state.kept = wall;
         }
         Ok(self.store.keep_trusted_time(wall).await?)

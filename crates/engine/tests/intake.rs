@@ -4,9 +4,9 @@ use super::world::{World, delivery};
 use lantern_core::state::{StateChange, StateKey};
 use lantern_core::{Moment, Value};
 use lantern_engine::clock;
-use lantern_engine::intake::{Credential, Delivery};
+use lantern_engine::intake::{Credential, Delivery, Said};
 use lantern_engine::setting_up::KeyHolder;
-use lantern_store::{Grants, Site};
+use lantern_store::{Grants, NewDevice, Site};
 use serde_json::json;
 
 #[tokio::test]
@@ -110,4 +110,32 @@ async fn a_sender_with_a_key_of_the_site_is_found_by_the_name_it_has_now() {
     assert_eq!((there.device.as_deref(), there.waiting.len()), (Some("n8"), 1), "it is another device there");
     world.engine.set_up.remove_device(&bay).await.unwrap();
     assert_eq!(send(&here, "N8").await.device.as_deref(), Some("n8"));
+}
+
+#[tokio::test]
+async fn no_more_devices_join_than_a_carrier_may_carry() {
+    let world = World::new().await;
+    let gateway = &world.tower.device;
+    for number in 1..1_000 {
+        let code = format!("carried-{number}");
+        let new =
+            NewDevice { code: &code, name: &code, interval_s: 60.0, carrier: Some(gateway.id), ..NewDevice::default() };
+        world.store.add_device(gateway.site, new, clock::now()).await.unwrap();
+    }
+    let decoder = json!({"decoder": {"form": "list", "separator": " ", "fields": ["@device", "temp"]}});
+    world
+        .engine
+        .set_up
+        .change_device(&world.tower.site, gateway, serde_json::from_value(decoder).unwrap())
+        .await
+        .unwrap();
+    world.engine.set_up.set_joining(gateway, Some((clock::now().plus_seconds(600.0), None))).await.unwrap();
+    let key = &world.tower.key;
+    let send = async |line: &str| {
+        world.engine.intake.take(Delivery { said: Said::from_header(None), ..delivery(key, line) }).await
+    };
+    assert_eq!(send("the-last 4").await.unwrap().kept, 1);
+    let refused = send("one-more 4").await.unwrap_err();
+    assert_eq!(refused.code, "too-many-devices");
+    assert!(refused.detail.contains("1000 devices"), "{refused:?}");
 }

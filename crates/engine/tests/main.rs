@@ -1,6 +1,8 @@
 //! The engine on a real store, without any protocol.
 #![allow(missing_docs, clippy::unwrap_used)]
 
+/// Watches and alarms.
+mod alarms;
 /// What comes under undeclared names.
 mod arrivals;
 /// What is remembered, against what is so.
@@ -9,6 +11,8 @@ mod changes;
 mod commands;
 /// The way of a reading.
 mod intake;
+/// The clock leaps.
+mod leaps;
 /// What is sent becomes what it means.
 mod meaning;
 /// Devices as they are now.

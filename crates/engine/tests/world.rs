@@ -8,7 +8,7 @@ use serde_json::json;
 use std::sync::Arc;
 use tempfile::TempDir;
 
-const AMPLE: Allowance = Allowance { capacity: 1e6, per_second: 1e6 };
+pub(crate) const AMPLE: Allowance = Allowance { capacity: 1e6, per_second: 1e6 };
 
 /// A device with its site and the secret of its key.
 pub(crate) struct Place {
@@ -35,7 +35,10 @@ async fn place(engine: &Engine, site: &str, device: &str) -> Place {
     let new = json!({
         "name": device, "code": device, "interval_s": 30, "state": "live",
         "signals": [{"code": "level", "type": "number", "unit": "m"}, {"code": "temp", "type": "number", "unit": "Cel"}],
-        "commands": [{"name": "heater", "arguments": [], "standing": true}],
+        "commands": [
+            {"name": "heater", "arguments": [], "standing": true},
+            {"name": "probe", "arguments": [], "timeout_s": 60},
+        ],
     });
     let device = engine.set_up.add_device(&site, serde_json::from_value(new).unwrap(), "ann").await.unwrap();
     let holder = KeyHolder::Device(Box::new(device.clone()));

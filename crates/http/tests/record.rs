@@ -222,3 +222,46 @@ async fn the_record_is_taken_away_as_a_file() {
     let none = desk.get("sites/marlbeck/changes/file?who=nobody").await;
     assert_eq!(none.text.lines().count(), 1);
 }
+
+#[rocket::async_test]
+async fn what_many_objects_become_at_once_is_told_of_each() {
+    let desk = Desk::open().await;
+    let signal = json!({"code": "level", "type": "number", "unit": "m"});
+    let devices = json!({"devices": [
+        {"name": "Tower", "code": "tower", "signals": [signal]}, {"name": "Shed", "code": "shed"},
+    ]});
+    send(&desk, Method::Post, "sites/marlbeck/devices/several", devices).await;
+    let all: Vec<String> = lines(&desk, "?limit=3").await.iter().map(told).collect();
+    assert_eq!(all, ["added several devices", "added devices/shed", "added devices/tower"]);
+    let mut document = desk.get("sites/marlbeck/document").await.ok();
+    let tower = document["devices"].as_array_mut().unwrap().iter_mut().find(|one| one["code"] == "tower").unwrap();
+    tower["note"] = json!("by the bridge");
+    tower["signals"][0]["unit"] = json!("cm");
+    document["devices"].as_array_mut().unwrap().push(json!({"name": "Hut", "code": "hut"}));
+    document["site"]["name"] = json!("Marlbeck Railway");
+    send(&desk, Method::Post, "sites/marlbeck/document?dry_run=true", document.clone()).await;
+    assert_eq!(told(&newest(&desk).await), "added several devices", "nothing was done");
+    send(&desk, Method::Post, "sites/marlbeck/document", document.clone()).await;
+    let all = lines(&desk, "?limit=5").await;
+    let mut words: Vec<String> = all.iter().map(told).collect();
+    words[1..].sort();
+    let expected = [
+        "applied a document to ",
+        "added devices/hut",
+        "changed ",
+        "changed devices/tower",
+        "changed devices/tower/signals/level",
+    ];
+    assert_eq!(words, expected);
+    let level = all.iter().find(|line| line["object"] == "devices/tower/signals/level").unwrap();
+    assert_eq!(level["differences"][0], json!({"field": "unit", "before": "m", "after": "cm"}));
+    // One of them can be undone, and the rest stays.
+    send(&desk, Method::Post, &format!("sites/marlbeck/changes/{}/undo", level["id"]), json!({})).await;
+    let now = desk.get("sites/marlbeck/devices/tower").await.ok();
+    let signal = desk.get("sites/marlbeck/devices/tower/signals/level").await.ok();
+    assert_eq!((&signal["unit"], &now["note"]), (&json!("m"), &json!("by the bridge")));
+    send(&desk, Method::Post, "sites/marlbeck/document", document.clone()).await;
+    send(&desk, Method::Post, "sites/marlbeck/document", document).await;
+    let words: Vec<String> = lines(&desk, "?limit=2").await.iter().map(told).collect();
+    assert_eq!(words, ["applied a document to ", "applied a document to "], "the second changed nothing");
+}

@@ -280,7 +280,7 @@ impl Store {
     pub async fn note_heard(&self, heard: &[(DeviceId, Moment)]) -> Result<(), StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         for (id, at) in heard {
-            sqlx::query("UPDATE device SET last_heard_at = max(coalesce(last_heard_at, ?2), ?2) WHERE id = ?1")
+            sqlx::query("UPDATE device SET last_heard_at = ?2 WHERE id = ?1")
                 .bind(id.0)
                 .bind(at.as_micros())
                 .execute(&mut *transaction)

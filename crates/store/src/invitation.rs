@@ -100,7 +100,7 @@ async fn give(
 }
 
 impl Store {
-    /// Makes an invitation and clears away those that have ended. There are `most` of them at a time.
+    /// Makes an invitation. There are `most` of them at a time that have not ended.
     ///
     /// # Errors
     /// [`StoreError::Taken`] if there are that many.
@@ -110,15 +110,11 @@ impl Store {
         most: u32,
         now: Moment,
     ) -> Result<Invitation, StoreError> {
-        let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        sqlx::query("DELETE FROM invitation WHERE expires_at <= ?")
-            .bind(now.as_micros())
-            .execute(&mut *transaction)
-            .await?;
         let row = sqlx::query(
             "INSERT INTO invitation
                 (secret_hash, for_whom, site_id, role, is_administrator, person_id, invited_by, created_at, expires_at)
-             SELECT ?, ?, ?, ?, ?, ?, ?, ?, ? WHERE (SELECT count(*) FROM invitation) < ? RETURNING *",
+             SELECT ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9
+             WHERE (SELECT count(*) FROM invitation WHERE expires_at > ?8) < ?10 RETURNING *",
         )
         .bind(new.secret_hash)
         .bind(new.for_whom)
@@ -130,10 +126,9 @@ impl Store {
         .bind(now.as_micros())
         .bind(new.expires_at.as_micros())
         .bind(most)
-        .fetch_optional(&mut *transaction)
+        .fetch_optional(&self.write)
         .await?
         .ok_or(StoreError::Taken)?;
-        transaction.commit().await?;
         Ok(invitation(&row)?)
     }
 

@@ -7,6 +7,7 @@
 //! Reads go through a pool of connections; writes through one connection, so
 //! that they wait for each other in order instead of failing.
 
+mod alarm;
 mod arrival;
 mod backup;
 mod bursts;
@@ -57,8 +58,10 @@ mod types;
 mod upgrades;
 mod value;
 mod view;
+mod watch;
 mod workload;
 
+pub use alarm::{AlarmDeed, AlarmFilter, AlarmRow, AlarmStep, NewAlarm, PointChange};
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
 pub use change_record::{NewRecord, Record, RecordFilter};
@@ -95,4 +98,5 @@ pub use site::{NewSite, Site, SiteChange};
 pub use traffic::{TrafficCounts, TrafficHour};
 pub use trial::{DummyTest, KeptReport};
 pub use view::View;
+pub use watch::{PointId, PointRow, WatchId, WatchRow};
 pub use workload::Workload;

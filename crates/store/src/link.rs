@@ -88,6 +88,18 @@ impl Store {
         Ok(rows.iter().map(crate::device::device).collect::<Result<_, _>>()?)
     }
 
+    /// How many devices another one carries.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn count_carried(&self, carrier: DeviceId) -> Result<u64, StoreError> {
+        let count: i64 = sqlx::query_scalar("SELECT count(*) FROM device WHERE carrier_id = ? AND removed_at IS NULL")
+            .bind(carrier.0)
+            .fetch_one(&self.read)
+            .await?;
+        Ok(count.unsigned_abs())
+    }
+
     /// How the messages of devices came through from a time on; those without a counter are left
     /// out.
     ///

@@ -8,7 +8,7 @@ use sqlx::migrate::{Migration, MigrationType, Migrator};
 use std::borrow::Cow;
 
 /// Version, name and statements of each migration.
-const MIGRATIONS: [(i64, &str, &str); 14] = [
+const MIGRATIONS: [(i64, &str, &str); 16] = [
     (1, "foundation", include_str!("../migrations/0001_foundation.sql")),
     (2, "setting up", include_str!("../migrations/0002_setting_up.sql")),
     (3, "mqtt commands links", include_str!("../migrations/0003_mqtt_commands_links.sql")),
@@ -23,6 +23,8 @@ const MIGRATIONS: [(i64, &str, &str); 14] = [
     (12, "views", include_str!("../migrations/0012_views.sql")),
     (13, "people", include_str!("../migrations/0013_people.sql")),
     (14, "lineage", include_str!("../migrations/0014_lineage.sql")),
+    (15, "unread entries", include_str!("../migrations/0015_unread_entries.sql")),
+    (16, "alarms", include_str!("../migrations/0016_alarms.sql")),
 ];
 
 /// The newest version this service knows.
@@ -56,7 +58,7 @@ mod tests {
     #[test]
     fn released_migrations_are_as_they_were() {
         let begins = migrator().iter().map(|one| one.checksum[..4].to_vec()).collect::<Vec<_>>();
-        let released: [[u8; 4]; 14] = [
+        let released: [[u8; 4]; 16] = [
             [0xad, 0x2e, 0x71, 0x3d],
             [0x8b, 0xe5, 0x20, 0x8a],
             [0xc9, 0xc3, 0x05, 0x52],
@@ -71,6 +73,8 @@ mod tests {
             [0xfb, 0x34, 0x9f, 0x4e],
             [0x09, 0xfc, 0x49, 0x43],
             [0xb1, 0x9c, 0xcc, 0xda],
+            [0x98, 0x92, 0x57, 0x7d],
+            [0x53, 0x9d, 0x64, 0x3e],
         ];
         assert_eq!(begins, released.map(Vec::from));
     }

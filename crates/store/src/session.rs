@@ -115,10 +115,6 @@ impl Store {
     /// [`StoreError::Database`].
     pub async fn add_session(&self, new: &NewSession<'_>, most: u32, now: Moment) -> Result<Session, StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        sqlx::query("DELETE FROM session WHERE expires_at <= ?")
-            .bind(now.as_micros())
-            .execute(&mut *transaction)
-            .await?;
         sqlx::query(
             "DELETE FROM session WHERE id IN (SELECT id FROM session WHERE person_id = ?
              ORDER BY coalesce(last_used_at, created_at) DESC LIMIT -1 OFFSET ?)",

@@ -98,6 +98,17 @@ impl Store {
         found(done.rows_affected())
     }
 
+    /// Deletes log-ins, tokens and invitations that ended before a time.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn sweep_ended(&self, before: Moment) -> Result<(), StoreError> {
+        for table in ["DELETE FROM session WHERE expires_at <= ?", "DELETE FROM invitation WHERE expires_at <= ?"] {
+            sqlx::query(table).bind(before.as_micros()).execute(&self.write).await?;
+        }
+        Ok(())
+    }
+
     /// Deletes one signal that was removed before a time, and what held such signals. Says
     /// whether more is left.
     ///

@@ -73,8 +73,10 @@ async fn sessions_end_and_the_longest_unused_give_way() {
         listed.iter().map(|one| one.last_from.as_str()).collect::<Vec<_>>(),
         ["198.51.100.9", "192.0.2.1", "192.0.2.1"]
     );
-    // Whoever comes next clears away what has ended.
+    // Nobody who comes in ends what has only ended by their clock; the sweep does.
     store.add_session(&session(ann, &[9], 5_000), 3, at(2_000)).await.unwrap();
+    assert_eq!(store.sessions(ann, 0, 10, at(10)).await.unwrap().len(), 3);
+    store.sweep_ended(at(2_000)).await.unwrap();
     assert_eq!(store.sessions(ann, 0, 10, at(10)).await.unwrap().len(), 1);
 }
 

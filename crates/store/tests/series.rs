@@ -1,6 +1,6 @@
 //! Series against a simple model: whatever happens, in whatever order.
 
-use crate::world::{SECOND, SMALL, at, query, reading, record, signals, until};
+use crate::world::{SECOND, SMALL, at, execute, query, reading, record, signals, until};
 use lantern_core::retention::Retention;
 use lantern_core::series::{Buckets, Point, Run};
 use lantern_core::{Moment, SignalId, Value};
@@ -234,6 +234,30 @@ async fn what_is_taken_in_is_sealed_and_the_journal_trimmed() {
 }
 
 #[tokio::test]
+async fn a_signal_that_cannot_be_sealed_holds_up_no_other() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    assert_eq!(level.0, 1, "the trigger names it");
+    let refusing = "CREATE TRIGGER refusing BEFORE INSERT ON segment WHEN NEW.signal_id = 1
+        BEGIN SELECT RAISE(ABORT, 'no'); END";
+    execute(dir.path(), refusing).await;
+    for second in 0..30 {
+        record(&store, vec![reading(level, second, 1), reading(temp, second, 2)]).await;
+    }
+    let sealed = "SELECT coalesce(sum(count), 0) FROM segment WHERE signal_id = 2";
+    until("the other to be sealed", async || query(dir.path(), sealed).await >= 20).await;
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM segment WHERE signal_id = 1").await, 0);
+    execute(dir.path(), "DROP TRIGGER refusing").await;
+    let sealed = "SELECT coalesce(sum(count), 0) FROM segment WHERE signal_id = 1";
+    until("what had failed to be sealed", async || query(dir.path(), sealed).await >= 5).await;
+    for signal in [level, temp] {
+        assert_eq!(store.count_readings(signal, 1_000).await.unwrap().count, 30);
+    }
+    store.close().await;
+}
+
+#[tokio::test]
 async fn readers_see_a_series_whole_while_it_is_sealed() {
     let dir = tempfile::tempdir().unwrap();
     let store = Arc::new(Store::open_with(dir.path(), SMALL).await.unwrap());
@@ -420,6 +444,31 @@ async fn what_is_old_is_kept_as_summaries() {
     store.delete_readings(level, (at(0), at(3 * 86_400)), Vec::new()).await.unwrap();
     store.quiet().await;
     assert_eq!(whole(86_400).await[..17], days[3..]);
+    store.close().await;
+}
+
+#[tokio::test]
+async fn a_journal_entry_that_cannot_be_read_is_put_aside() {
+    let dir = tempfile::tempdir().unwrap();
+    let store = Store::open_with(dir.path(), Limits { entries: 1_000, ..SMALL }).await.unwrap();
+    let [level, temp] = signals(&store).await;
+    record(&store, vec![reading(level, 1, 1)]).await;
+    record(&store, vec![reading(temp, 2, 2)]).await;
+    store.close().await;
+    drop(store);
+    execute(dir.path(), "UPDATE recent SET body = x'fe01' WHERE id = (SELECT min(id) FROM recent)").await;
+    let store = Store::open_with(dir.path(), SMALL).await.unwrap();
+    for second in 0..100 {
+        record(&store, vec![reading(temp, 10 + second, 3)]).await;
+    }
+    store.quiet().await;
+    until("the journal to be trimmed", async || {
+        query(dir.path(), "SELECT count(*) FROM recent WHERE id = 1").await == 0
+    })
+    .await;
+    assert_eq!(query(dir.path(), "SELECT count(*) FROM unread_entry WHERE body = x'fe01'").await, 1);
+    assert_eq!(store.count_readings(temp, 1_000).await.unwrap().count, 101, "others are all there");
+    assert_eq!(store.count_readings(level, 1_000).await.unwrap().count, 0);
     store.close().await;
 }
 

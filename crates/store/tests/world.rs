@@ -51,6 +51,13 @@ pub(crate) async fn query(dir: &Path, sql: &'static str) -> i64 {
     found
 }
 
+pub(crate) async fn execute(dir: &Path, sql: &'static str) {
+    let url = format!("sqlite://{}", dir.join(DATABASE_FILE).display());
+    let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+    sqlx::query(sql).execute(&pool).await.unwrap();
+    pool.close().await;
+}
+
 /// Waits until something holds; sealing goes on by itself.
 pub(crate) async fn until(what: &str, mut holds: impl AsyncFnMut() -> bool) {
     for _ in 0..1_000 {

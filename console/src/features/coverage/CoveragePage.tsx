@@ -41,7 +41,7 @@ export function CoveragePage() {
   const hour = Math.ceil(serviceNow() / 3_600_000) * 3_600_000;
   const span: Span = useSame(from > 0 && to > from ? { from, to } : { from: hour - 7 * DAY, to: hour });
   const by = span.to - span.from > 31.5 * DAY ? 'day' : 'hour';
-  const { data, error, refetch } = useQuery(coverage(site.code, span, by, pages.at(-1)));
+  const { data, error, refetch } = useQuery(coverage(site.code, span, site.zone, by, pages.at(-1)));
   const show = (next: Span) => {
     setPages([]);
     setParams((old) => {

@@ -79,7 +79,7 @@ export function EnterDialog({
         error={wrongTime}
         placeholder="2026-05-01 14:00"
         helperText={
-          wrongTime ? 'Write it as 2026-05-01 14:00.' : `Time of the site (${site.zone}); now if empty.`
+          wrongTime ? 'Write it as 2026-05-01 14:00.' : `In the time of ${site.zone}; now if empty.`
         }
         slotProps={{ inputLabel: { shrink: true } }}
       />

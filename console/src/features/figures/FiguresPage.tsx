@@ -155,10 +155,14 @@ function Found({ signals, wanted, asked }: { signals: Drawn[]; wanted: Wanted; a
     signal.asked === undefined ? keyOf(signal) : `${keyOf(signal)}:${signal.asked}`,
   );
   const { data, error, refetch } = useQuery(
-    figures(site.code, columns, asked, { by: wanted.by, quantiles: QUANTILES, limits: wanted.limits }),
+    figures(site.code, columns, asked, site.zone, {
+      by: wanted.by,
+      quantiles: QUANTILES,
+      limits: wanted.limits,
+    }),
   );
   const byHour = useQuery({
-    ...figures(site.code, columns, asked, { by: 'hour', quantiles: [], limits: {} }),
+    ...figures(site.code, columns, asked, site.zone, { by: 'hour', quantiles: [], limits: {} }),
     enabled: isMap,
   });
   if (error && !data) return <ProblemAlert error={error} onRetry={() => void refetch()} />;

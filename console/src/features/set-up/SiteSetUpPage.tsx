@@ -16,7 +16,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState, type FormEvent } from 'react';
 import { Link as RouterLink, useNavigate } from 'react-router';
 import { api } from '../../api/client';
-import { siteNow } from '../../api/queries';
+import { site as siteQuery, siteNow } from '../../api/queries';
 import type { DecimalMark, Site } from '../../api/schema';
 import { RemoveDialog } from '../../components/RemoveDialog';
 import { PageHeading } from '../../components/PageHeading';
@@ -34,6 +34,8 @@ import { May } from '../../components/may';
 /** The site itself and the list of its devices. */
 export function SiteSetUpPage() {
   const site = useSite();
+  // Its own zone and decimal mark, whatever those of who looks are.
+  const { data: own } = useQuery(siteQuery(site.code));
   const [removing, setRemoving] = useState(false);
   const navigate = useNavigate();
   const cache = useQueryClient();
@@ -80,9 +82,7 @@ export function SiteSetUpPage() {
           <Typography variant="h2" sx={{ mb: 2 }}>
             Site
           </Typography>
-          <May right="manage">
-            <SiteForm key={site.code} site={site} path={path} />
-          </May>
+          <May right="manage">{own && <SiteForm key={site.code} site={own} path={path} />}</May>
         </Paper>
         <Box>
           <May right="manage">

@@ -1,5 +1,6 @@
 //! What can be typed: commands, arguments, help.
 
+mod alarms;
 mod bursts;
 mod chart;
 mod coverage;
@@ -18,6 +19,9 @@ mod tests;
 mod values;
 mod view;
 
+pub(crate) use alarms::{
+    AcknowledgeArgs, AlarmsArgs, Limit, ShelveArgs, WatchArgs, WatchCommand, WhenArgs, parse_limit,
+};
 pub(crate) use bursts::BurstsArgs;
 pub(crate) use chart::ChartArgs;
 pub(crate) use coverage::CoverageArgs;
@@ -122,6 +126,24 @@ pub(crate) enum Command {
     Site {
         #[command(subcommand)]
         command: SiteCommand,
+    },
+    /// Alarms that wait for somebody; with --all the history
+    #[command(
+        after_help = "Examples:\n  lantern alarms\n  lantern alarms 12\n  lantern alarms --all --since 7d --output json\n  lantern alarms --follow --least high"
+    )]
+    Alarms(Box<AlarmsArgs>),
+    /// Say that you know of alarms
+    #[command(after_help = "Example:\n  lantern acknowledge 12 13 --note \"on my way\"")]
+    Acknowledge(AcknowledgeArgs),
+    /// Put an alarm aside for a time: nobody is called
+    #[command(
+        after_help = "Examples:\n  lantern shelve 12 --for 4h --because \"works at the tank\"\n  lantern shelve 12 --end"
+    )]
+    Shelve(ShelveArgs),
+    /// Watches: rules that say when something is wrong
+    Watch {
+        #[command(subcommand)]
+        command: WatchCommand,
     },
     /// Notes that people write to a time or a span
     Note {

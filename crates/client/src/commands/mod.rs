@@ -1,6 +1,7 @@
 //! The commands, one file per noun.
 
 pub(crate) mod account;
+pub(crate) mod alarms;
 pub(crate) mod arrivals;
 pub(crate) mod bursts;
 pub(crate) mod changes;
@@ -38,6 +39,7 @@ pub(crate) mod signal;
 pub(crate) mod site;
 pub(crate) mod storage;
 pub(crate) mod view;
+pub(crate) mod watch;
 pub(crate) mod why;
 
 use crate::args::{Confirm, Connection, command_line};

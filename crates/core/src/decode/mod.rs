@@ -29,6 +29,7 @@ pub use times::{MAX_AHEAD_SECONDS, Times};
 use crate::fix::Fix;
 use crate::{Moment, Refusal, RefusalCode};
 use std::borrow::Cow;
+use std::collections::HashMap;
 
 /// The most readings one request may hold.
 pub const MAX_READINGS: usize = 10_000;
@@ -150,12 +151,14 @@ impl<'a> Decoded<'a> {
             return vec![(None, self)];
         }
         let mut parts: Vec<(Option<String>, Self)> = Vec::new();
+        let mut places: HashMap<Option<String>, usize> = HashMap::new();
         for mut item in std::mem::take(&mut self.items) {
             let device = item.device.take().map(Cow::into_owned);
-            match parts.iter_mut().find(|(known, _)| *known == device) {
-                Some((_, part)) => part.items.push(item),
-                None => parts.push((device, Self { items: vec![item], ..Self::default() })),
-            }
+            let place = *places.entry(device).or_insert_with_key(|device| {
+                parts.push((device.clone(), Self::default()));
+                parts.len() - 1
+            });
+            parts[place].1.items.push(item);
         }
         if let Some((_, first)) = parts.first_mut() {
             first.refused = self.refused;

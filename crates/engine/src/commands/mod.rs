@@ -267,9 +267,14 @@ impl Commands {
         Ok(Some(command))
     }
 
-    /// Notes what was taken, and what has waited too long.
+    /// Notes what was taken, and what has waited too long, at the latest in a second.
     pub(crate) async fn tend(&self) {
         let _ = tokio::time::timeout(Duration::from_secs(1), self.has_taken.notified()).await;
+        self.look().await;
+    }
+
+    /// Notes at once what was taken, and what has waited too long.
+    pub async fn look(&self) {
         let now = clock::now();
         let taken = std::mem::take(&mut *self.taken.lock().unwrap_or_else(PoisonError::into_inner));
         for id in taken {
@@ -278,7 +283,7 @@ impl Commands {
                 self.note(id, Stage::Delivered, now).await;
             }
         }
-        for (id, stage) in self.open.overdue(now) {
+        for (id, stage) in self.open.overdue(clock::steady()) {
             self.note(id, stage, now).await;
         }
     }

@@ -1,8 +1,9 @@
 //! The commands that are not over, kept in memory beside the database, so that a device's
 //! request costs no look-up and time-outs are seen each second.
 
+use crate::clock;
 use lantern_core::command::Stage;
-use lantern_core::{CommandId, DeviceId, Moment};
+use lantern_core::{CommandId, DeviceId, Moment, Steady};
 use lantern_store::{Command, Store, StoreError};
 use std::collections::HashMap;
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -10,17 +11,38 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 /// The commands that are not over.
 #[derive(Default)]
 pub(crate) struct OpenCommands {
-    open: Mutex<HashMap<CommandId, Command>>,
+    open: Mutex<HashMap<CommandId, Open>>,
+}
+
+/// A command, and when it is overdue by a clock that cannot leap; one that stands never is.
+struct Open {
+    command: Command,
+    overdue: Option<Steady>,
+}
+
+impl Open {
+    /// What is left of its time is at most its time-out, whatever the clock says it was given at.
+    fn new(command: Command, now: Moment, steady: Steady) -> Self {
+        let end = match command.stage {
+            Stage::Waiting => command.expires_at,
+            Stage::Delivered => command.delivered_at.map(|at| at.plus_seconds(command.timeout_s)),
+            _ => None,
+        };
+        let left_s = end.map(|end| end.seconds_since(now).clamp(0.0, command.timeout_s));
+        Self { command, overdue: left_s.map(|left_s| steady.plus_seconds(left_s)) }
+    }
 }
 
 impl OpenCommands {
     /// Reads what was open when the service last ran.
     pub(crate) async fn load(store: &Store) -> Result<Self, StoreError> {
         let open = store.open_commands().await?;
-        Ok(Self { open: Mutex::new(open.into_iter().map(|command| (command.id, command)).collect()) })
+        let (now, steady) = (clock::now(), clock::steady());
+        let open = open.into_iter().map(|command| (command.id, Open::new(command, now, steady)));
+        Ok(Self { open: Mutex::new(open.collect()) })
     }
 
-    fn lock(&self) -> MutexGuard<'_, HashMap<CommandId, Command>> {
+    fn lock(&self) -> MutexGuard<'_, HashMap<CommandId, Open>> {
         self.open.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
@@ -29,7 +51,8 @@ impl OpenCommands {
         if command.stage.is_over() {
             self.lock().remove(&command.id);
         } else {
-            self.lock().insert(command.id, command.clone());
+            let open = Open::new(command.clone(), clock::now(), clock::steady());
+            self.lock().insert(command.id, open);
         }
     }
 
@@ -40,40 +63,41 @@ impl OpenCommands {
 
     /// Forgets removed devices.
     pub(crate) fn forget(&self, devices: &[DeviceId]) {
-        self.lock().retain(|_, command| !devices.contains(&command.device));
+        self.lock().retain(|_, open| !devices.contains(&open.command.device));
     }
 
     /// A command, if it is open.
     pub(super) fn get(&self, id: CommandId) -> Option<Command> {
-        self.lock().get(&id).cloned()
+        self.lock().get(&id).map(|open| open.command.clone())
     }
 
     /// Those of a device, in the order they were given.
     pub(super) fn of_device(&self, device: DeviceId) -> Vec<Command> {
-        let mut commands: Vec<Command> =
-            self.lock().values().filter(|command| command.device == device).cloned().collect();
+        let mut commands: Vec<Command> = self
+            .lock()
+            .values()
+            .map(|open| &open.command)
+            .filter(|command| command.device == device)
+            .cloned()
+            .collect();
         commands.sort_by_key(|command| command.id);
         commands
     }
 
     /// Whether anything waits for a device.
     pub(super) fn has_waiting(&self, device: DeviceId) -> bool {
-        self.lock().values().any(|command| command.device == device && command.stage == Stage::Waiting)
+        let waits = |command: &Command| command.device == device && command.stage == Stage::Waiting;
+        self.lock().values().any(|open| waits(&open.command))
     }
 
     /// Those that nothing was heard of for too long, and what becomes of them.
-    pub(super) fn overdue(&self, now: Moment) -> Vec<(CommandId, Stage)> {
-        self.lock().values().filter_map(|command| Some((command.id, overdue(command, now)?))).collect()
-    }
-}
-
-fn overdue(command: &Command, now: Moment) -> Option<Stage> {
-    match command.stage {
-        Stage::Waiting => command.expires_at.filter(|end| *end <= now).map(|_| Stage::Uncollected),
-        Stage::Delivered => {
-            command.delivered_at.filter(|at| now.seconds_since(*at) >= command.timeout_s).map(|_| Stage::Unanswered)
-        }
-        _ => None,
+    pub(super) fn overdue(&self, now: Steady) -> Vec<(CommandId, Stage)> {
+        let overdue = |Open { command, overdue }: &Open| {
+            overdue.filter(|end| *end <= now)?;
+            let stage = if command.stage == Stage::Waiting { Stage::Uncollected } else { Stage::Unanswered };
+            Some((command.id, stage))
+        };
+        self.lock().values().filter_map(overdue).collect()
     }
 }
 
@@ -82,7 +106,7 @@ mod tests {
     use super::*;
 
     fn command(id: i64, device: i64, stage: Stage) -> Command {
-        let at = Moment::EPOCH;
+        let at = clock::now();
         Command {
             id: CommandId(id),
             device: DeviceId(device),
@@ -95,7 +119,7 @@ mod tests {
             ended_at: None,
             answer: String::new(),
             expires_at: (stage == Stage::Waiting).then(|| at.plus_seconds(60.0)),
-            timeout_s: 30.0,
+            timeout_s: if stage == Stage::Delivered { 30.0 } else { 60.0 },
         }
     }
 
@@ -119,8 +143,9 @@ mod tests {
         let open = OpenCommands::default();
         open.put(&command(1, 1, Stage::Waiting));
         open.put(&command(2, 1, Stage::Delivered));
+        let now = clock::steady();
         let at = |seconds| {
-            let mut overdue = open.overdue(Moment::EPOCH.plus_seconds(seconds));
+            let mut overdue = open.overdue(now.plus_seconds(seconds));
             overdue.sort_by_key(|(id, _)| *id);
             overdue.into_iter().map(|(id, stage)| (id.0, stage)).collect::<Vec<_>>()
         };

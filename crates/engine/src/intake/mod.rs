@@ -42,7 +42,7 @@ use crate::publish::Publisher;
 use crate::setting_up::SetUp;
 use lantern_api::{ContactDetails, InAnswer, Outcome, Remark};
 use lantern_core::state::StateChange;
-use lantern_core::{DeviceId, Moment};
+use lantern_core::{DeviceId, KeyId, Moment};
 use lantern_store::{Caller, Store, StoreError};
 use reception::{Gathered, Reception};
 use std::sync::Arc;
@@ -110,6 +110,15 @@ impl Intake {
             Ok(owner) => keys::check(&owner, clock::now()).is_ok(),
             Err(error) => !matches!(error, StoreError::NotFound),
         }
+    }
+
+    /// Counts a request of a key that is no delivery, such as a subscription or the answer to a
+    /// command. A sender that can be kept waiting waits so many seconds at most.
+    ///
+    /// # Errors
+    /// A [`Problem`] if its allowance is used up.
+    pub async fn count(&self, key: KeyId, patience_s: u64) -> Result<(), Problem> {
+        reception::wait_for(patience_s, || self.allowances.request(key, clock::steady())).await
     }
 
     /// Takes a delivery in. What is understood is durable when this returns; the answer brings

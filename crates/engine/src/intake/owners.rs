@@ -5,12 +5,15 @@ use crate::changes::Change;
 use crate::keys;
 use crate::plans::{DevicePlan, Plans};
 use crate::problem::Problem;
+use crate::window::open_window;
 use lantern_api::DeviceSection;
 use lantern_core::decode::{Decoded, Raw};
 use lantern_core::{DeviceId, DeviceState, Moment, Refusal, RefusalCode, SiteId, code};
 use lantern_store::{Caller, Device, KeyOwner, KindId, NewDevice, StoreError};
 use std::sync::Arc;
 
+/// Devices that one carrier may carry before no more join.
+const MAX_CARRIED: u64 = 1_000;
 /// Devices that may wait on one site.
 const MAX_WAITING: usize = 100;
 /// How often a waiting device is taken to report, until someone says it.
@@ -170,6 +173,11 @@ async fn known_or_waiting(
     if let Some(carrier) = carrier
         && let Some(kind) = joining(intake, carrier, now).await?
     {
+        if intake.store.count_carried(carrier.device).await? >= MAX_CARRIED {
+            let detail =
+                format!("`{identity}` does not join: `{}` carries {MAX_CARRIED} devices already.", carrier.code);
+            return Ok(Err(Refusal::of(RefusalCode::TooManyDevices, &identity, detail)));
+        }
         let base = if proposed.is_empty() { "device" } else { &proposed };
         let device = Box::pin(join(intake, carrier, &identity, base, kind, now)).await?;
         return Ok(Ok(intake.plans.device(device.id).await?));
@@ -189,7 +197,7 @@ async fn known_or_waiting(
 /// Whether a carrier admits new devices, and of which kind they are then.
 async fn joining(intake: &Intake, carrier: &DevicePlan, now: Moment) -> Result<Option<Option<KindId>>, Problem> {
     let device = intake.store.device_by_id(carrier.device).await?;
-    Ok(device.joining.filter(|(until, _)| *until > now).map(|(_, kind)| kind))
+    Ok(open_window(&device, now).map(|(_, kind)| kind))
 }
 
 /// Makes a device that has joined: in trial, with what its kind says.

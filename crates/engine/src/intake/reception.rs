@@ -65,7 +65,7 @@ impl Reception<'_> {
             let payload = if body.bytes.is_empty() { delivery.query.as_bytes() } else { &body.bytes };
             self.line.payload = Some(payload[..payload.len().min(PAYLOAD_KEPT)].to_vec());
         }
-        wait_for(delivery.patience_s, |now| intake.allowances.request(owner.id, now)).await?;
+        intake.count(owner.id, delivery.patience_s).await?;
         let zone = match &plan {
             Some(plan) => plan.zone.clone(),
             None => intake.plans.zone(owner.site).await?,
@@ -83,7 +83,7 @@ impl Reception<'_> {
             }
         };
         let cost = cost(decoded.items.len(), decoded.samples);
-        wait_for(delivery.patience_s, |now| intake.allowances.readings(owner.id, cost, now)).await?;
+        wait_for(delivery.patience_s, || intake.allowances.readings(owner.id, cost, clock::steady())).await?;
         let (parts, refused) = owners::parts(intake, &owner, plan, decoded, &mut self.line, self.now).await?;
         self.gather(parts, refused, owner).await
     }
@@ -169,10 +169,10 @@ impl Reception<'_> {
 }
 
 /// Asks for an allowance, again and again while the sender can be kept waiting.
-async fn wait_for(patience_s: u64, ask: impl Fn(Moment) -> Result<(), Problem>) -> Result<(), Problem> {
+pub(super) async fn wait_for(patience_s: u64, ask: impl Fn() -> Result<(), Problem>) -> Result<(), Problem> {
     let mut left = patience_s;
     loop {
-        match ask(clock::now()) {
+        match ask() {
             Err(problem) if problem.retry_after.is_some_and(|wait| wait <= left) => {
                 let wait = problem.retry_after.unwrap_or(1).max(1);
                 left = left.saturating_sub(wait);

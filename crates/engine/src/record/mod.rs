@@ -7,11 +7,15 @@
 //!
 //! | file | holds |
 //! |---|---|
+//! | `each` | a line for each of many objects that one request changes |
 //! | `picture` | what an object is, in JSON, without secrets |
 //! | `undo` | making an object again what it was |
 
+mod each;
 mod picture;
 mod undo;
+
+pub use each::{Pictures, objects_of};
 
 use crate::clock;
 use crate::notes::Notes;

@@ -3,8 +3,9 @@
 use super::Records;
 use crate::problem::{Class, Problem};
 use crate::setting_up::{Described, declaration, parse_kind};
-use crate::{find, shown};
+use crate::{documents, find, shown};
 use lantern_core::retention::Retention;
+use lantern_core::watch::Watch;
 use lantern_core::{DeviceId, KeyId, NoteId};
 use lantern_store::{Device, Keeper, Site};
 use serde::Serialize;
@@ -62,6 +63,10 @@ impl Records {
             ["views", name] => {
                 let view = store.view(site.id, name).await.map_err(|e| Problem::missing(e, "view", name))?;
                 Some(json!({"query": view.query}))
+            }
+            ["watches", watch] => {
+                let row = store.watch(site.id, watch).await.map_err(|e| Problem::missing(e, "watch", watch))?;
+                Some(written(&documents::read::<Watch>(&row.body)?))
             }
             ["people", name] => Some(json!({"role": self.people.member(site, name).await?})),
             _ => None,

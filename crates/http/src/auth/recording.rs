@@ -41,6 +41,7 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
     let last = route.rsplit('/').find(|part| !part.starts_with('<')).unwrap_or_default();
     Some(match (method, last) {
         (_, "try" | "preview" | "dry-run" | "calibration" | "undo" | "log-out") => return None,
+        (Method::Post, "answer") => ("answered", Adds::Told),
         (Method::Post, "claim") => ("claimed", Adds::Nothing),
         (Method::Post, "confirm") => ("confirmed", Adds::Told),
         (Method::Post, "restore") => ("brought back", Adds::Nothing),
@@ -70,9 +71,10 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
         (Method::Post, "end") => ("ended the second factor of", Adds::Told),
         (Method::Post, "new-password") => ("opened a way to a new password for", Adds::Told),
         (Method::Post, "accept") => ("accepted an invitation", Adds::Told),
-        (Method::Post, "tokens" | "invitations" | "notes" | "devices" | "signals" | "keys" | "kinds" | "sites") => {
-            ("added", Adds::One)
-        }
+        (
+            Method::Post,
+            "tokens" | "invitations" | "notes" | "devices" | "signals" | "keys" | "kinds" | "sites" | "watches",
+        ) => ("added", Adds::One),
         (Method::Delete, "keys") => ("revoked", Adds::Nothing),
         (Method::Delete, "invitations") => ("withdrew", Adds::Told),
         (Method::Delete, "sessions" | "mqtt-sessions") => ("ended", Adds::Told),
@@ -88,6 +90,7 @@ fn object_of(request: &Request<'_>) -> String {
     let below = if path.first().is_some_and(|first| first == "sites") { &path[path.len().min(2)..] } else { &path[..] };
     // Verbs and parts of an object stand at the end: they are not its name.
     let verbs = [
+        "answer",
         "claim",
         "restore",
         "replace",

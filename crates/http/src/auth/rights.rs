@@ -34,6 +34,9 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
         &[
             (Get, "/live"),
             (Get, "/sites/<site>"),
+            (Get, "/sites/<site>/alarms"),
+            (Get, "/sites/<site>/alarms/<id>"),
+            (Get, "/sites/<site>/alarms/waiting"),
             (Get, "/sites/<site>/arrivals"),
             (Get, "/sites/<site>/compare"),
             (Get, "/sites/<site>/contacts"),
@@ -93,6 +96,8 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
             (Get, "/sites/<site>/views"),
             (Get, "/sites/<site>/views/<name>"),
             (Get, "/sites/<site>/waiting"),
+            (Get, "/sites/<site>/watches"),
+            (Get, "/sites/<site>/watches/<watch>"),
         ],
     ),
     (
@@ -106,6 +111,7 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
         ],
     ),
     (Right::Enter, &[(Post, "/sites/<site>/devices/<device>/signals/<signal>/readings")]),
+    (Right::Answer, &[(Post, "/sites/<site>/alarms/<id>/answer")]),
     (
         Right::Command,
         &[(Post, "/sites/<site>/devices/<device>/commands"), (Delete, "/sites/<site>/devices/<device>/commands/<id>")],
@@ -114,6 +120,10 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
         Right::SetUp,
         &[
             (Post, "/sites/<site>/changes/<id>/undo"),
+            (Post, "/sites/<site>/watches"),
+            (Delete, "/sites/<site>/watches/<watch>"),
+            (Put, "/sites/<site>/watches/<watch>"),
+            (Post, "/sites/<site>/watches/try"),
             (Post, "/sites/<site>/devices"),
             (Patch, "/sites/<site>/devices/<device>"),
             (Post, "/sites/<site>/devices/<device>/arrivals/<name>/claim"),

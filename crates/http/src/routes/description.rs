@@ -133,13 +133,13 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
     let text = || json!({"type": "string"});
     let number = || json!({"type": "integer", "format": "int64", "minimum": 0});
     Some(match (name, is_in_path) {
-        ("site" | "device" | "kind", true) => json!({"type": "string", "pattern": PLACE}),
+        ("site" | "device" | "kind" | "watch", true) => json!({"type": "string", "pattern": PLACE}),
         ("name", true) if path.contains("/views/") => json!({"type": "string", "minLength": 1, "maxLength": 120}),
         ("signal" | "name", true) => json!({"type": "string", "pattern": NAME}),
         ("key", true) if is_way_in(path) => json!({"type": "string", "minLength": 1}),
         ("key" | "id", true) => number(),
         ("client", true) => json!({"type": "string", "minLength": 1, "maxLength": 256}),
-        ("site" | "device", false) => json!({"type": "string", "pattern": PLACE}),
+        ("site" | "device" | "watch", false) => json!({"type": "string", "pattern": PLACE}),
         ("signal", false) => json!({"type": "string", "pattern": NAME}),
         ("limit", _) if path.ends_with("/readings") => integer(1, 5_000, 500),
         ("limit", _) if path.ends_with("/gaps") => integer(1, 1_000, 100),
@@ -148,9 +148,10 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("points", _) => integer(2, 5_000, 500),
         ("width", _) => json!({"type": "integer", "minimum": 1, "maximum": 200}),
         ("wait", _) => integer(0, 60, 0),
-        ("dry_run" | "trace" | "ignored" | "all" | "doubtful", _) => {
+        ("dry_run" | "trace" | "ignored" | "all" | "doubtful" | "open", _) => {
             json!({"type": "string", "enum": ["true", "false", ""]})
         }
+        ("least", _) => json!({"type": "string", "enum": ["low", "medium", "high", "urgent"], "default": "low"}),
         ("order", _) => json!({"type": "string", "enum": ["ascending", "descending"], "default": "ascending"}),
         ("by", _) => json!({"type": "string", "enum": ["hour", "day", "week", "month", "year"]}),
         ("align", _) => json!({"type": "string", "enum": ["nearest", "interpolated"], "default": "nearest"}),

@@ -10,6 +10,7 @@ use lantern_api::{Device, DeviceChange, NewDevice, Page, Removal};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::setting_up::Described;
+use lantern_engine::window::open_window;
 use lantern_engine::{clock, shown};
 use lantern_store as store;
 use rocket::http::Status;
@@ -59,11 +60,7 @@ fn joined(engine: &Engine, device: &store::Device, described: Described) -> Devi
         identity: section.identity,
         topics: section.topics,
         commands: section.commands,
-        joining_until: device
-            .joining
-            .map(|(until, _)| until)
-            .filter(|until| *until > clock::now())
-            .map(|at| at.to_string()),
+        joining_until: open_window(&device, clock::now()).map(|(until, _)| until.to_string()),
         connection: engine.heard.connection(device.id),
         keeps_payload: device.keeps_payload,
         clock_offset_s: engine.heard.clock_offset_s(device.id),

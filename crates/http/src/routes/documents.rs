@@ -2,11 +2,13 @@
 
 use super::Answer;
 use super::body::Body;
+use super::inlet::From;
 use super::query;
 use crate::auth::{Access, Change};
 use crate::found;
 use lantern_api::{Differences, SiteDocument};
 use lantern_engine::Engine;
+use lantern_engine::record::objects_of;
 use rocket::serde::json::Json;
 use rocket::{Route, State, get, post, routes};
 use std::sync::Arc;
@@ -35,6 +37,7 @@ async fn apply(
     change: Change,
     site: &str,
     dry_run: Option<&str>,
+    from: From,
     body: Body<SiteDocument>,
 ) -> Answer<Differences> {
     let dry_run = query::flag("dry_run", dry_run)?;
@@ -45,5 +48,10 @@ async fn apply(
     if dry_run {
         return Ok(Json(differences));
     }
-    Ok(Json(engine.set_up.apply(&site, &body.0, by, false).await?))
+    let before = engine.records.pictures(&site, objects_of(&differences.differences)).await?;
+    let done = engine.set_up.apply(&site, &body.0, by, false).await;
+    // What was done until something failed stands, and is recorded too.
+    let now = found::site(&engine.store, &site.code).await?;
+    engine.records.write_each(&change.0.doer(from.0)?, &now, &before).await;
+    Ok(Json(done?))
 }

@@ -1,6 +1,7 @@
 //! Keys of devices and sites.
 
 use super::body::Body;
+use super::inlet::From;
 use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::base::Base;
@@ -109,12 +110,15 @@ async fn add_several(
     person: Change,
     site: &str,
     base: Base,
+    from: From,
     body: Body<NewDevices>,
 ) -> Result<(Status, Json<Vec<MadeDevice>>), Failure> {
     let site = found::site(&engine.store, site).await?;
     let NewDevices { devices, keys } = body.0;
     let made = engine.set_up.add_devices(&site, devices, keys, &person.0.name()).await?;
     let (devices, keys): (Vec<_>, Vec<_>) = made.into_iter().unzip();
+    let new = devices.iter().map(|device| (format!("devices/{}", device.code), None)).collect();
+    engine.records.write_each(&person.0.doer(from.0)?, &site, &new).await;
     let key_of = |(device, key): (&store::Device, Option<(store::Key, String)>)| {
         let holder = KeyHolder::Device(Box::new(device.clone()));
         key.map(|(key, secret)| issued(&holder, key, secret, &base).1.into_inner())

@@ -10,6 +10,7 @@ use lantern_core::Moment;
 use lantern_core::link::LinkCounts;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
+use lantern_engine::window::{MAX_WINDOW_MINUTES, open_window};
 use lantern_engine::{clock, shown as projected};
 use lantern_store::Device;
 use rocket::serde::json::Json;
@@ -89,7 +90,7 @@ async fn carried(
 }
 
 async fn shown(engine: &Engine, device: &Device) -> Result<Joining, Problem> {
-    let open = device.joining.filter(|(until, _)| *until > clock::now());
+    let open = open_window(device, clock::now());
     Ok(Joining {
         until: open.map(|(until, _)| until.to_string()),
         kind: match open {
@@ -123,7 +124,7 @@ async fn open(
     let Body(new) = body;
     let (site, device) = found::device(&engine.store, site, device).await?;
     let minutes = new.minutes.unwrap_or(USUAL_MINUTES);
-    if !(1.0..=1_440.0).contains(&minutes) {
+    if !(1.0..=MAX_WINDOW_MINUTES).contains(&minutes) {
         return Err(Failure::from(Problem::invalid("minutes", "from 1 to 1,440")));
     }
     let kind = match &new.kind {

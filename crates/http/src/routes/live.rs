@@ -7,7 +7,7 @@ use lantern_api::LiveEvent;
 use lantern_core::SiteId;
 use lantern_engine::Engine;
 use lantern_engine::Problem;
-use lantern_engine::live::{Event, Resume};
+use lantern_engine::live::{Event, Heard, Resume};
 use rocket::outcome::Outcome;
 use rocket::request::{FromRequest, Request};
 use rocket::response::stream::{Event as Sent, EventStream};
@@ -15,7 +15,6 @@ use rocket::{Route, Shutdown, State, async_trait, get, routes};
 use std::convert::Infallible;
 use std::sync::Arc;
 use std::time::Duration;
-use tokio::sync::broadcast::error::RecvError;
 use tokio::time::interval;
 
 /// How often it is checked that a listener may still listen: access ends with the log-in, the role or
@@ -62,7 +61,7 @@ async fn live(
     let code = site.ok_or_else(|| Problem::invalid("site", "say which site to listen to"))?.to_owned();
     let site: SiteId = found::site(&engine.store, &code).await?.id;
     let engine: Arc<Engine> = Arc::clone(engine);
-    let (mut receiver, resume, id) = engine.live.listen(last.0.as_deref());
+    let (mut listener, resume, id) = engine.live.listen(last.0.as_deref());
     let stream = EventStream! {
         match resume {
             Resume::Missed(events) => {
@@ -76,8 +75,8 @@ async fn live(
         let mut check = interval(CHECK);
         check.tick().await;
         loop {
-            let event = tokio::select! {
-                event = receiver.recv() => event,
+            let heard = tokio::select! {
+                heard = listener.next() => heard,
                 _ = check.tick() => {
                     if access.may_still_look(&engine, &code).await {
                         continue;
@@ -86,12 +85,11 @@ async fn live(
                 }
                 () = &mut end => break,
             };
-            match event {
-                Ok(event) if event.site == site => yield sent(&event),
-                Ok(_) => {}
-                // A listener too slow for the stream starts again.
-                Err(RecvError::Lagged(_)) => yield Sent::data("{}").event("reset"),
-                Err(RecvError::Closed) => break,
+            match heard {
+                Heard::Event(event) if event.site == site => yield sent(&event),
+                Heard::Event(_) => {}
+                Heard::Reset => yield Sent::data("{}").event("reset"),
+                Heard::Closed => break,
             }
         }
     };

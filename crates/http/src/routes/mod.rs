@@ -1,6 +1,7 @@
 //! The HTTP interface, one file per resource.
 
 mod account;
+mod alarms;
 mod arrivals;
 mod body;
 mod bursts;
@@ -99,6 +100,7 @@ fn api() -> Vec<rocket::Route> {
         lamp::routes(),
         sending::routes(),
         notes::routes(),
+        alarms::routes(),
         views::routes(),
         now::routes(),
         bursts::routes(),

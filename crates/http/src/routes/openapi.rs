@@ -2,9 +2,9 @@
 
 use super::description;
 use super::{
-    account, arrivals, bursts, changes, commands, commissioning, compare, contacts, coverage, devices, documents,
-    everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, mqtt_sessions, notes,
-    now, people, pickup, readings, removed, sending, signals, sites, storage, summaries, views,
+    account, alarms, arrivals, bursts, changes, commands, commissioning, compare, contacts, coverage, devices,
+    documents, everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, mqtt_sessions,
+    notes, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries, views,
 };
 use crate::auth::Change;
 use crate::failure::Failure;
@@ -58,6 +58,8 @@ pub(super) fn routes() -> Vec<Route> {
         links::of_device, links::carried, links::joining, links::open, links::close,
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
+        alarms::watches, alarms::add, alarms::show_watch, alarms::change, alarms::remove, alarms::try_out, alarms::list,
+        alarms::counts, alarms::show, alarms::answer,
         notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
         views::list, views::show, views::keep, views::remove,
         now::site_now, now::device_now,

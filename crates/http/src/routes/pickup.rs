@@ -54,6 +54,7 @@ async fn device(engine: &Engine, credential: Credential<'_>, from: &str) -> Resu
     let Some(device) = owner.device else {
         return Err(Problem::not_granted("A site's key has no commands of its own.", "Use the key of the device."));
     };
+    engine.intake.count(owner.id, 0).await?;
     engine.heard.note_key(owner.id, now, from);
     engine.heard.note(device, now);
     Ok(engine.store.device_by_id(device).await?)

@@ -44,6 +44,12 @@ impl Admitted {
         Ok(owner)
     }
 
+    /// As [`Self::owner`], counting a request that is no delivery: intake counts those.
+    async fn counted(&self) -> Result<KeyOwner, Problem> {
+        self.engine.intake.count(self.key, PATIENCE_S).await?;
+        self.owner().await
+    }
+
     async fn understand(&self, message: &Message, arrived: Moment) -> Result<Meant, Problem> {
         let own = self.engine.plans.own_topics(self.site).await?;
         let (target, is_aside) = match place::find(&self.site_code, &message.topic, self.device, &own) {
@@ -60,7 +66,7 @@ impl Admitted {
             }
         };
         if message.payload.is_empty() && is_aside {
-            keys::check_send(&self.owner().await?)?;
+            keys::check_send(&self.counted().await?)?;
             return Ok(Meant::Message);
         }
         let delivery = Delivery {
@@ -109,7 +115,7 @@ impl Admitted {
         command: String,
         arrived: Moment,
     ) -> Result<Meant, Problem> {
-        keys::check_send(&self.owner().await?)?;
+        keys::check_send(&self.counted().await?)?;
         let device = self.device_called(device).await?;
         if self.device != Some(device.id) && (self.device.is_none() || device.carrier != self.device) {
             return Err(Problem::not_granted(
@@ -124,7 +130,7 @@ impl Admitted {
     /// A client gives a command: it will be recorded, and go out as the service's own
     /// message.
     async fn give(&self, message: &Message, device: &str, command: &str) -> Result<Meant, Problem> {
-        if !self.owner().await?.grants.command {
+        if !self.counted().await?.grants.command {
             return Err(Problem::not_granted(
                 "This key does not give commands.",
                 "Use a key that is granted `command`.",
@@ -169,7 +175,7 @@ impl Client for Admitted {
     fn may_subscribe<'a>(&'a self, filter: &'a Filter) -> BoxFuture<'a, Result<(), Refused>> {
         Box::pin(async move {
             let allowed = async {
-                if self.owner().await?.grants.read || standing::is_own(self, filter).await {
+                if self.counted().await?.grants.read || standing::is_own(self, filter).await {
                     return Ok(());
                 }
                 Err(Problem::not_granted(

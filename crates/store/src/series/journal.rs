@@ -56,6 +56,19 @@ pub(crate) async fn page(connection: &mut SqliteConnection, after: i64) -> Resul
     rows.iter().map(|row| Ok((row.try_get(0)?, decode_layers(row.try_get(1)?)))).collect()
 }
 
+/// Keeps an entry that cannot be read, although the journal is trimmed past it.
+async fn put_aside(connection: &mut SqliteConnection, entry: i64) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO unread_entry (id, body, found_at)
+         SELECT id, body, CAST(unixepoch('subsec') * 1000000 AS INTEGER) FROM recent WHERE id = ?
+         ON CONFLICT DO NOTHING",
+    )
+    .bind(entry)
+    .execute(connection)
+    .await?;
+    Ok(())
+}
+
 /// Brings back what had been taken in and not been sealed.
 pub(crate) async fn replay(
     connection: &mut SqliteConnection,
@@ -77,7 +90,8 @@ pub(crate) async fn replay(
                     tails.apply(last, open.map(|(id, layer)| (*id, layer)), limits);
                 }
                 Err(error) => {
-                    tracing::error!(entry = last, %error, "a journal entry cannot be read; its readings are missing");
+                    tracing::error!(entry = last, %error, "a journal entry cannot be read; it is put aside");
+                    put_aside(connection, last).await?;
                 }
             }
         }

@@ -9,7 +9,7 @@ use super::{Limits, journal};
 use crate::error::LoadError;
 use lantern_core::SignalId;
 use sqlx::SqlitePool;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::sync::{Mutex, mpsc, oneshot};
@@ -18,7 +18,9 @@ use tokio::sync::{Mutex, mpsc, oneshot};
 const TRANSACTION_BYTES: usize = 256 * 1_024;
 const TRANSACTION_SEGMENTS: usize = 64;
 /// How long it waits after a failure.
-const RETRY: Duration = Duration::from_secs(5);
+const RETRY: Duration = Duration::from_secs(2);
+/// So many transactions in a row that could not be written are the disk's fault, not the signals'.
+const HOPELESS: u32 = 3;
 
 pub(crate) struct Sealer {
     pub(crate) pool: SqlitePool,
@@ -84,8 +86,8 @@ struct Gathered {
     sealing: Sealing,
     size: usize,
     segments: usize,
-    /// Signals that are done with it.
-    done: Vec<SignalId>,
+    /// The layers that are sealed with it.
+    done: Vec<Due>,
 }
 
 impl Gathered {
@@ -96,84 +98,134 @@ impl Gathered {
     }
 }
 
+/// What could not be sealed. It is tried again after everything else, each in a transaction of
+/// its own: what fails for one signal holds up no other.
+#[derive(Default)]
+struct Failed {
+    layers: Vec<Due>,
+    /// Transactions that failed since one was written.
+    in_a_row: u32,
+}
+
+impl Failed {
+    fn note(&mut self, layers: Vec<Due>, error: &SealError) {
+        let signals: Vec<i64> = layers.iter().map(|due| due.signal.0).collect();
+        tracing::error!(%error, ?signals, "readings could not be sealed; trying again in {} s", RETRY.as_secs());
+        self.in_a_row += 1;
+        self.layers.extend(layers);
+    }
+}
+
 impl Sealer {
     /// Seals whatever is due, for as long as there is a recorder.
     pub(crate) async fn run(mut self) {
+        // Frozen layers stay frozen until they are sealed.
+        let mut failed: Vec<Due> = Vec::new();
         loop {
-            let mut due = self.tails.freeze(&self.limits);
-            self.tails.note_sealing(!due.is_empty());
-            if due.is_empty() {
+            let due = self.tails.freeze(&self.limits);
+            self.tails.note_sealing(!due.is_empty() || !failed.is_empty());
+            if due.is_empty() && failed.is_empty() {
                 self.tails.work.notified().await;
                 continue;
             }
-            // Frozen layers stay frozen until they are sealed.
-            while let Err((error, left)) = self.seal(due).await {
-                if matches!(error, SealError::Stopping) {
-                    return;
-                }
-                tracing::error!(%error, "readings could not be sealed; trying again in {} s", RETRY.as_secs());
-                due = left;
+            failed = match self.seal(due, failed).await {
+                Ok(failed) => failed,
+                // The service is stopping.
+                Err(_) => return,
+            };
+            if !failed.is_empty() {
                 tokio::time::sleep(RETRY).await;
             }
         }
     }
 
-    /// Seals layers; gives back those that are left if it fails.
-    async fn seal(&mut self, due: Vec<Due>) -> Result<(), (SealError, Vec<Due>)> {
+    /// Seals layers, first those that have not failed before; gives back those that could not be sealed.
+    async fn seal(&mut self, due: Vec<Due>, failed_before: Vec<Due>) -> Result<Vec<Due>, SealError> {
         let planning = self.planning.clone();
         let _planning = planning.lock().await;
-        let mut waiting = due.into_iter();
-        let mut gathered = Gathered::default();
-        // Those whose transaction has not been written yet.
-        let mut open: Vec<Due> = Vec::new();
+        let suspects: HashSet<SignalId> = failed_before.iter().map(|due| due.signal).collect();
+        let mut waiting = due.into_iter().chain(failed_before);
+        let (mut gathered, mut failed) = (Gathered::default(), Failed::default());
         for due in waiting.by_ref() {
-            open.push(Due { layer: due.layer.clone(), ..due });
-            if let Err(error) = self.seal_one(due, &mut gathered, &mut open).await {
-                open.extend(waiting);
-                return Err((error, open));
+            let is_alone = suspects.contains(&due.signal);
+            if is_alone {
+                self.write(&mut gathered, &mut failed).await?;
+            }
+            match self.gather(&due, &mut gathered, &mut failed).await {
+                Ok(()) => gathered.done.push(due),
+                Err(SealError::Stopping) => return Err(SealError::Stopping),
+                Err(error) => failed.note(vec![due], &error),
+            }
+            if is_alone || gathered.size >= TRANSACTION_BYTES || gathered.segments >= TRANSACTION_SEGMENTS {
+                self.write(&mut gathered, &mut failed).await?;
+            }
+            if failed.in_a_row >= HOPELESS {
+                break;
             }
         }
-        match self.write(&mut gathered, &mut open).await {
-            Ok(()) => {
-                self.roll_up().await;
-                self.trim().await.map_err(|error| (error, Vec::new()))
-            }
-            Err(error) => Err((error, open)),
+        self.write(&mut gathered, &mut failed).await?;
+        let failed = waiting.chain(failed.layers).collect();
+        self.roll_up().await;
+        match self.trim().await {
+            Err(SealError::Stopping) => return Err(SealError::Stopping),
+            Err(error) => tracing::error!(%error, "the journal could not be trimmed yet"),
+            Ok(()) => {}
         }
+        Ok(failed)
     }
 
-    async fn seal_one(&mut self, due: Due, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
+    /// Plans the sealing of a layer as a part of a transaction. What needs several is written but for
+    /// the last.
+    async fn gather(&mut self, due: &Due, gathered: &mut Gathered, failed: &mut Failed) -> Result<(), SealError> {
         let (signal, through) = (due.signal, due.through);
+        let pool = self.pool.clone();
+        let limits = self.limits;
         let mut written = due.bursts as usize;
-        let mut plan = Plan::new(&self.pool, &self.limits, due).await?;
+        let mut plan = Plan::new(&pool, &limits, due.clone()).await?;
         while !plan.is_done() {
             let rewrite = plan.next().await?;
             written += rewrite.new.len();
             gathered.add(signal, rewrite);
             // The next step looks at what this one has written.
             if !plan.is_done() {
-                self.write(gathered, open).await?;
+                self.write_step(gathered, failed).await?;
             }
         }
         gathered.sealing.marks.push((signal, through));
-        gathered.done.push(signal);
         // One that nobody has looked at yet is worth a look.
         *self.written.entry(signal).or_insert_with(|| self.limits.worth_rollup()) += written;
-        if gathered.size >= TRANSACTION_BYTES || gathered.segments >= TRANSACTION_SEGMENTS {
-            self.write(gathered, open).await?;
-        }
         Ok(())
     }
 
-    async fn write(&self, gathered: &mut Gathered, open: &mut Vec<Due>) -> Result<(), SealError> {
+    /// Writes a transaction; what was to be sealed with it has failed if it cannot be written.
+    ///
+    /// # Errors
+    /// [`SealError::Stopping`] only.
+    async fn write(&self, gathered: &mut Gathered, failed: &mut Failed) -> Result<(), SealError> {
+        match self.write_step(gathered, failed).await {
+            Err(SealError::Stopping) => Err(SealError::Stopping),
+            _ => Ok(()),
+        }
+    }
+
+    /// As [`Self::write`], for who has to know that it failed.
+    async fn write_step(&self, gathered: &mut Gathered, failed: &mut Failed) -> Result<(), SealError> {
         let Gathered { sealing, done, .. } = std::mem::take(gathered);
-        self.send(sealing).await?;
+        if sealing.is_empty() {
+            return Ok(());
+        }
+        if let Err(error) = send(&self.recorder, sealing).await {
+            if !done.is_empty() {
+                failed.note(done, &error);
+            }
+            return Err(error);
+        }
+        failed.in_a_row = 0;
         // Here and not in the recorder: nobody who delivers waits for it.
         self.disk.look(&self.pool).await;
-        for signal in &done {
-            self.tails.thaw(*signal);
+        for due in &done {
+            self.tails.thaw(due.signal);
         }
-        open.retain(|due| !done.contains(&due.signal));
         Ok(())
     }
 
@@ -194,13 +246,9 @@ impl Sealer {
     /// Deletes the part of the journal that nobody needs any more.
     async fn trim(&self) -> Result<(), SealError> {
         let before = self.tails.release();
-        while self.send(Sealing { trim: before, ..Sealing::default() }).await? >= u64::from(journal::TRIM) {}
+        while send(&self.recorder, Sealing { trim: before, ..Sealing::default() }).await? >= u64::from(journal::TRIM) {}
         self.disk.look(&self.pool).await;
         Ok(())
-    }
-
-    async fn send(&self, sealing: Sealing) -> Result<u64, SealError> {
-        send(&self.recorder, sealing).await
     }
 }
 

@@ -20,6 +20,14 @@ pub(crate) struct Sealing {
     pub(crate) swap: Option<Swap>,
 }
 
+impl Sealing {
+    /// Whether it changes nothing.
+    pub(crate) const fn is_empty(&self) -> bool {
+        let Self { rewrites, rollup, marks, trim, swap } = self;
+        rewrites.is_empty() && rollup.is_none() && marks.is_empty() && *trim == 0 && swap.is_none()
+    }
+}
+
 pub(crate) struct Seal {
     pub(crate) sealing: Sealing,
     /// How many entries were trimmed.

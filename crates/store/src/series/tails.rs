@@ -55,6 +55,7 @@ struct Frozen {
 }
 
 /// A layer the sealer is to seal.
+#[derive(Clone)]
 pub(crate) struct Due {
     pub(crate) signal: SignalId,
     pub(crate) layer: Arc<Layer>,
@@ -242,7 +243,9 @@ impl Tails {
         }
         if due.is_empty() {
             // A journal that is mostly of what is sealed already is held by a few old layers.
-            let is_stale = *journal_weight > weight.saturating_mul(2).max(limits.journal);
+            // One that could not be sealed holds it too, and is not helped by sealing others.
+            let is_held = tails.values().any(|tail| tail.frozen.is_some());
+            let is_stale = !is_held && *journal_weight > weight.saturating_mul(2).max(limits.journal);
             let old = if is_stale { i64::MAX } else { *applied - limits.entries };
             let mut oldest: Vec<(i64, SignalId)> = tails
                 .iter()
