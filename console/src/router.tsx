@@ -84,6 +84,26 @@ export const router = createBrowserRouter([
                 }),
               },
               {
+                path: 'alarms',
+                lazy: async () => ({ Component: (await import('./features/alarms/AlarmsPage')).AlarmsPage }),
+              },
+              {
+                path: 'alarms/history',
+                lazy: async () => ({
+                  Component: (await import('./features/alarms/AlarmHistoryPage')).AlarmHistoryPage,
+                }),
+              },
+              {
+                path: 'alarms/watches',
+                lazy: async () => ({
+                  Component: (await import('./features/alarms/WatchesPage')).WatchesPage,
+                }),
+              },
+              {
+                path: 'alarms/:alarm',
+                lazy: async () => ({ Component: (await import('./features/alarms/AlarmPage')).AlarmPage }),
+              },
+              {
                 path: 'figures',
                 lazy: async () => ({
                   Component: (await import('./features/figures/FiguresPage')).FiguresPage,

@@ -37,6 +37,6 @@ export const A_SITE: Site = {
   arrivals: 0,
   access: {
     role: 'owner',
-    may: ['account', 'look', 'note', 'enter', 'command', 'set_up', 'record', 'remove', 'manage'],
+    may: ['account', 'look', 'note', 'enter', 'answer', 'command', 'set_up', 'record', 'remove', 'manage'],
   },
 };

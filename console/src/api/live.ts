@@ -42,6 +42,7 @@ const STALE: Partial<Record<string, string[]>> = {
   history: ['readings', 'summary', 'now', 'device-now', 'jobs'],
   note: ['notes', 'marks'],
   view: ['views'],
+  watch: ['alarms'],
 };
 
 /** Changes after which what was said of a device's readings may not hold. */
@@ -120,6 +121,7 @@ export class LiveSite {
     on<ContactEvent>('contact', (event) => this.#contact(event));
     on<ChangeEvent>('change', (event) => this.#change(event));
     on<CommandEvent>('command', (event) => this.#command(event));
+    on('alarm', () => this.#outdated(['alarms']));
     on('reset', () => void this.#cache.invalidateQueries());
     return source;
   }
@@ -208,7 +210,12 @@ export class LiveSite {
     // Asking for it again would only say that it is not there.
     if (what === 'device-removed') this.#cache.setQueryData(['device-now', this.#site, device], null);
     if (device !== undefined && PAST[what]) this.#values.forget(device);
-    for (const key of STALE[what] ?? []) this.#stale.add(key);
+    this.#outdated(STALE[what] ?? []);
+  }
+
+  /** Has these asked for again, together with what else comes at once. */
+  #outdated(keys: string[]): void {
+    for (const key of keys) this.#stale.add(key);
     this.#invalidating ??= setTimeout(() => {
       this.#invalidating = undefined;
       for (const key of this.#stale)

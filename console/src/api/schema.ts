@@ -561,6 +561,77 @@ export interface paths {
         patch: operations["sites_change"];
         trace?: never;
     };
+    "/api/v1/sites/{site}/alarms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Alarms of a site, the last raised first. With `open=true` those that go on or that nobody has
+         *     acknowledged; with `least`, those of that severity or worse.
+         */
+        get: operations["alarms_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/alarms/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many alarms wait for somebody. */
+        get: operations["alarms_counts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/alarms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One alarm, with what happened to it. */
+        get: operations["alarms_show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/alarms/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Answer an alarm: acknowledge or shelve it, or take its watch out of service there. */
+        post: operations["alarms_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/arrivals": {
         parameters: {
             query?: never;
@@ -2369,6 +2440,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/watches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Watches of a site. */
+        get: operations["watches_list"];
+        put?: never;
+        /** Make a watch. */
+        post: operations["watches_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/watches/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a watch would have done, over history: nothing is kept. */
+        post: operations["watches_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/watches/{watch}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One watch. */
+        get: operations["watches_show"];
+        /** Make a watch say something else. */
+        put: operations["watches_change"];
+        post?: never;
+        /** Remove a watch. Its alarms stay in the history, and those that go on end. */
+        delete: operations["watches_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/storage": {
         parameters: {
             query?: never;
@@ -2567,6 +2692,142 @@ export interface components {
             name: string;
             /** @description What they are there. */
             role: components["schemas"]["Role"];
+        };
+        /**
+         * @description Hours of some days of the week, in a site's zone. Hours that end before they begin go on into the
+         *     next day.
+         */
+        ActiveHours: {
+            /** @description The days on which they begin; all, if there are none. */
+            days?: components["schemas"]["DayOfWeek"][];
+            /** @description From when, such as `22:00`. */
+            from: string;
+            /** @description Until when, such as `06:00`; `24:00` is the end of the day. */
+            to: string;
+        };
+        /** @description An alarm: one time the condition of a watch held. Also live event `alarm`: it is at another step. */
+        Alarm: {
+            /** @description When somebody acknowledged it, or nobody was waited for any more. */
+            acknowledged_at?: string;
+            /** @description Who acknowledged it. */
+            acknowledged_by?: string;
+            /** @description When its condition ended. */
+            cleared_at?: string;
+            /** @description The device. */
+            device?: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Whether it was found in the history by readings that came late. */
+            is_found: boolean;
+            /** @description Whether nobody was called when it was raised. */
+            is_silent: boolean;
+            /** @description What the watch was called then. */
+            name: string;
+            /** @description When its condition began to hold, for as long as it had to. */
+            raised_at: string;
+            /** @description When the service knew. */
+            recorded_at: string;
+            /** @description How soon somebody has to act. */
+            severity: components["schemas"]["Severity"];
+            /** @description Until when it is shelved. */
+            shelved_until?: string;
+            /** @description The signal. */
+            signal?: string;
+            /**
+             * @description `unacknowledged`, `acknowledged`, `returned` (cleared before anybody acknowledged it), `cleared`,
+             *     `shelved`, `out_of_service` or `covered` (another alarm is its cause).
+             */
+            state: string;
+            /** @description The unit of the value, for people. */
+            symbol?: string;
+            /** @description The value it was raised with. */
+            value?: components["schemas"]["ReadingValue"];
+            /** @description The code of its watch. */
+            watch: string;
+        };
+        /** @description What somebody answers to an alarm. */
+        AlarmAnswer: {
+            /** @enum {string} */
+            answer: "acknowledge";
+            /** @description What they say. */
+            note?: string;
+        } | {
+            /** @enum {string} */
+            answer: "shelve";
+            /**
+             * Format: double
+             * @description For so many minutes, 30 days at most.
+             */
+            minutes: number;
+            /** @description Why. */
+            note: string;
+        } | {
+            /** @enum {string} */
+            answer: "unshelve";
+        } | {
+            /** @enum {string} */
+            answer: "take_out";
+            /** @description What they say. */
+            note?: string;
+        } | {
+            /** @enum {string} */
+            answer: "put_back";
+        };
+        /** @description How many alarms wait for somebody. */
+        AlarmCounts: {
+            /**
+             * Format: int64
+             * @description Of severity high.
+             */
+            high: number;
+            /**
+             * Format: int64
+             * @description Of severity low.
+             */
+            low: number;
+            /**
+             * Format: int64
+             * @description Of severity medium.
+             */
+            medium: number;
+            /**
+             * Format: int64
+             * @description Of severity urgent.
+             */
+            urgent: number;
+        };
+        /** @description An alarm with what happened to it. */
+        AlarmHistory: {
+            /** @description What to do, as its watch says now. */
+            advice: string;
+            /** @description The alarm. */
+            alarm: components["schemas"]["Alarm"];
+            /** @description Its steps, the first ones first. */
+            steps: components["schemas"]["AlarmStep"][];
+        };
+        /** @description A step of an alarm. */
+        AlarmStep: {
+            /** @description When. */
+            at: string;
+            /** @description What they said. */
+            note?: string;
+            /** @description What happened, such as `raised` or `acknowledged`. */
+            step: string;
+            /** @description Who did it. */
+            who?: string;
+        };
+        /**
+         * @description An area as GeoJSON has it (RFC 7946, section 3.1.6): rings of `[longitude, latitude]`, the first
+         *     around it and the others around holes in it. The last corner of a ring is its first.
+         */
+        Area: {
+            /** @description Its rings. */
+            coordinates: number[][][];
+            /** @enum {string} */
+            type: "Polygon";
         };
         /** @description An undeclared name that waits with its readings. */
         Arrival: {
@@ -2777,7 +3038,7 @@ export interface components {
          * @description What has changed.
          * @enum {string}
          */
-        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note" | "view";
+        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note" | "view" | "watch";
         /** @description Where an arrival goes. */
         Claim: components["schemas"]["ClaimInto"] | components["schemas"]["NewSignal"];
         /** @description Names the signal that an arrival belongs to. */
@@ -3440,6 +3701,11 @@ export interface components {
             /** @description End of the time, excluded. */
             to: string;
         };
+        /**
+         * @description A day of the week.
+         * @enum {string}
+         */
+        DayOfWeek: "mon" | "tue" | "wed" | "thu" | "fri" | "sat" | "sun";
         /**
          * @description What stands before the decimals of a number that people read.
          * @enum {string}
@@ -4430,6 +4696,11 @@ export interface components {
              */
             silent_after?: number;
         };
+        /**
+         * @description The least quality of readings that count.
+         * @enum {string}
+         */
+        LeastQuality: "good" | "suspect";
         /** @description A straight line. */
         Line: {
             /**
@@ -4518,9 +4789,9 @@ export interface components {
         };
         /**
          * @description What the live stream says, each under its own name: `readings`, `presence`, `change`,
-         *     `contact` and `command`. `hello` and `reset` say nothing but themselves.
+         *     `contact`, `command` and `alarm`. `hello` and `reset` say nothing but themselves.
          */
-        LiveEvent: components["schemas"]["ReadingsEvent"] | components["schemas"]["PresenceEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["ContactEvent"] | components["schemas"]["CommandEvent"];
+        LiveEvent: components["schemas"]["ReadingsEvent"] | components["schemas"]["PresenceEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["ContactEvent"] | components["schemas"]["CommandEvent"] | components["schemas"]["Alarm"];
         /** @description A reading as it comes in. */
         LiveReading: {
             /** @description When it was measured. */
@@ -4983,6 +5254,13 @@ export interface components {
             /** @description The query of its address in the console, such as `signals=tower/level&span=1w`, 4,000 bytes at most. */
             query: string;
         };
+        /** @description A watch that is to be made. */
+        NewWatch: {
+            /** @description Its code; made of its name, if absent. */
+            code?: string;
+            /** @description What it says. */
+            watch: components["schemas"]["Watch"];
+        };
         /** @description A note. */
         Note: {
             /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
@@ -5119,6 +5397,54 @@ export interface components {
             type: string;
             /** @description UCUM code of the unit. */
             unit?: string;
+        };
+        /** @description One page of a list. */
+        Page_Alarm: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When somebody acknowledged it, or nobody was waited for any more. */
+                acknowledged_at?: string;
+                /** @description Who acknowledged it. */
+                acknowledged_by?: string;
+                /** @description When its condition ended. */
+                cleared_at?: string;
+                /** @description The device. */
+                device?: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description Whether it was found in the history by readings that came late. */
+                is_found: boolean;
+                /** @description Whether nobody was called when it was raised. */
+                is_silent: boolean;
+                /** @description What the watch was called then. */
+                name: string;
+                /** @description When its condition began to hold, for as long as it had to. */
+                raised_at: string;
+                /** @description When the service knew. */
+                recorded_at: string;
+                /** @description How soon somebody has to act. */
+                severity: components["schemas"]["Severity"];
+                /** @description Until when it is shelved. */
+                shelved_until?: string;
+                /** @description The signal. */
+                signal?: string;
+                /**
+                 * @description `unacknowledged`, `acknowledged`, `returned` (cleared before anybody acknowledged it), `cleared`,
+                 *     `shelved`, `out_of_service` or `covered` (another alarm is its cause).
+                 */
+                state: string;
+                /** @description The unit of the value, for people. */
+                symbol?: string;
+                /** @description The value it was raised with. */
+                value?: components["schemas"]["ReadingValue"];
+                /** @description The code of its watch. */
+                watch: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
         };
         /** @description One page of a list. */
         Page_Arrival: {
@@ -5902,6 +6228,32 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_SiteWatch: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When. */
+                changed_at?: string;
+                /** @description Who changed it last. */
+                changed_by?: string;
+                /** @description Its code. */
+                code: string;
+                /** @description Why it cannot be read, if it cannot: then nothing is watched by it. */
+                damaged?: string;
+                /** @description At how many of them its condition holds now. */
+                holding: number;
+                /** @description When. */
+                made_at: string;
+                /** @description Who made it. */
+                made_by: string;
+                /** @description On how many signals or devices it is. */
+                places: number;
+                /** @description What it says. */
+                watch?: components["schemas"]["Watch"];
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_Stay: {
             /** @description The items, in the list's order. */
             items: {
@@ -6295,7 +6647,7 @@ export interface components {
          * @description Something there is to do.
          * @enum {string}
          */
-        Right: "account" | "look" | "note" | "enter" | "command" | "set_up" | "record" | "remove" | "manage" | "run";
+        Right: "account" | "look" | "note" | "enter" | "answer" | "command" | "set_up" | "record" | "remove" | "manage" | "run";
         /**
          * @description What a person is on a site. The later ones may do all that the earlier ones may.
          * @enum {string}
@@ -6416,6 +6768,11 @@ export interface components {
             /** @description True until the first person is made with the one-time code. */
             needed: boolean;
         };
+        /**
+         * @description How bad an alarm is: how soon somebody has to act.
+         * @enum {string}
+         */
+        Severity: "low" | "medium" | "high" | "urgent";
         /** @description One quantity of a device over time. */
         Signal: {
             /** @description Other names that senders use for it. */
@@ -6634,6 +6991,27 @@ export interface components {
             position?: components["schemas"]["Position"];
             /** @description IANA name of its time zone. */
             zone: string;
+        };
+        /** @description A watch of a site. */
+        SiteWatch: {
+            /** @description When. */
+            changed_at?: string;
+            /** @description Who changed it last. */
+            changed_by?: string;
+            /** @description Its code. */
+            code: string;
+            /** @description Why it cannot be read, if it cannot: then nothing is watched by it. */
+            damaged?: string;
+            /** @description At how many of them its condition holds now. */
+            holding: number;
+            /** @description When. */
+            made_at: string;
+            /** @description Who made it. */
+            made_by: string;
+            /** @description On how many signals or devices it is. */
+            places: number;
+            /** @description What it says. */
+            watch?: components["schemas"]["Watch"];
         };
         /** @description A soak test: the device at its place, left alone for hours. */
         Soak: {
@@ -6877,6 +7255,36 @@ export interface components {
             /** @description Why it makes no sense, if it does not. */
             wrong?: components["schemas"]["WrongMeaning"];
         };
+        /** @description One alarm there would have been. */
+        TriedOccurrence: {
+            /** @description When it would have been raised. */
+            from: string;
+            /** @description When it would have cleared; absent if it still stood at the end. */
+            to?: string;
+            /** @description With which value. */
+            value?: components["schemas"]["ReadingValue"];
+        };
+        /** @description What a watch would have done at one signal. */
+        TriedPlace: {
+            /** @description How many alarms there would have been. */
+            count: number;
+            /** @description The device. */
+            device: string;
+            /**
+             * Format: double
+             * @description Seconds for which they would have stood in all.
+             */
+            held_s: number;
+            /**
+             * Format: double
+             * @description Seconds of the longest.
+             */
+            longest_s: number;
+            /** @description The first of them, 200 at most. */
+            occurrences: components["schemas"]["TriedOccurrence"][];
+            /** @description The signal. */
+            signal: string;
+        };
         /** @description What one step made of a value. */
         TriedStep: {
             /**
@@ -6912,6 +7320,30 @@ export interface components {
             refused?: components["schemas"]["RefusedValue"];
             /** @description The unit the payload or the decoder says. */
             unit?: string;
+        };
+        /** @description What a watch would have done. */
+        TriedWatch: {
+            /** @description From when it was tried. */
+            from: string;
+            /** @description Signals it was not tried on because there are too many. */
+            left_out: number;
+            /** @description What it would have done at each signal, 50 at most. */
+            places: components["schemas"]["TriedPlace"][];
+            /** @description How that is by the guidance of ANSI/ISA-18.2. */
+            rating: components["schemas"]["WatchRating"];
+            /** @description How many readings were looked at. */
+            readings: number;
+            /** @description Until when. */
+            to: string;
+        };
+        /** @description A watch that is to be tried over history. */
+        TryWatch: {
+            /** @description From when; two weeks before `to`, if absent. */
+            from?: string;
+            /** @description Until when; now, if absent. */
+            to?: string;
+            /** @description The watch. */
+            watch: components["schemas"]["Watch"];
         };
         /** @description A sample to try out. Nothing of it is kept. */
         Trying: {
@@ -6978,6 +7410,207 @@ export interface components {
             /** @description How it is doing, judged by a report a minute. */
             presence: components["schemas"]["Presence"];
         };
+        /** @description A rule that says when something is wrong. */
+        Watch: {
+            /** @description What whoever is called has to do. */
+            advice?: string;
+            /**
+             * Format: double
+             * @description How far a value has to come back before it counts as back, in the unit of the limit.
+             */
+            deadband?: number;
+            /**
+             * Format: double
+             * @description Seconds for which it has to be right before the alarm clears.
+             */
+            delay_off_s?: number;
+            /**
+             * Format: double
+             * @description Seconds for which it has to be wrong before there is an alarm.
+             */
+            delay_on_s?: number;
+            /** @description When it counts, in the site's zone; always, if there are none. */
+            hours?: components["schemas"]["ActiveHours"][];
+            /** @description Readings that are worse than this do not count. */
+            least_quality?: components["schemas"]["LeastQuality"];
+            /** @description What it is called: the first words of its alarms. */
+            name: string;
+            /** @description What it is on. */
+            on?: components["schemas"]["WatchScope"];
+            /** @description How soon somebody has to act. */
+            severity?: components["schemas"]["Severity"];
+            /** @description What is wrong. */
+            when: components["schemas"]["WatchCondition"];
+        };
+        /** @description What is wrong. */
+        WatchCondition: {
+            /** @enum {string} */
+            is: "above";
+            /**
+             * Format: double
+             * @description The limit.
+             */
+            limit: number;
+            /** @description Its unit; the signal's own if absent. */
+            unit?: string;
+        } | {
+            /** @enum {string} */
+            is: "below";
+            /**
+             * Format: double
+             * @description The limit.
+             */
+            limit: number;
+            /** @description Its unit; the signal's own if absent. */
+            unit?: string;
+        } | {
+            /**
+             * Format: double
+             * @description The upper end.
+             */
+            high: number;
+            /** @enum {string} */
+            is: "outside";
+            /**
+             * Format: double
+             * @description The lower end.
+             */
+            low: number;
+            /** @description Their unit; the signal's own if absent. */
+            unit?: string;
+        } | {
+            /**
+             * Format: double
+             * @description By how much.
+             */
+            by: number;
+            /** @description Which way. */
+            direction?: components["schemas"]["WatchDirection"];
+            /** @enum {string} */
+            is: "changing";
+            /** @description The unit of `by`; the signal's own if absent. */
+            unit?: string;
+            /**
+             * Format: double
+             * @description Within so many seconds.
+             */
+            within_s: number;
+        } | {
+            /**
+             * Format: double
+             * @description For so many seconds.
+             */
+            for_s: number;
+            /** @enum {string} */
+            is: "steady";
+            /** @description The unit of `within`; the signal's own if absent. */
+            unit?: string;
+            /**
+             * Format: double
+             * @description Changes up to this do not count.
+             */
+            within?: number;
+        } | {
+            /** @enum {string} */
+            is: "flag";
+            /** @description Which is wrong. */
+            value: boolean;
+        } | {
+            /** @description Which. */
+            equals: string;
+            /** @enum {string} */
+            is: "text";
+        } | {
+            /** @description Which, as GeoJSON (RFC 7946). */
+            area: components["schemas"]["Area"];
+            /** @enum {string} */
+            is: "inside";
+        } | {
+            /** @description Which, as GeoJSON (RFC 7946). */
+            area: components["schemas"]["Area"];
+            /** @enum {string} */
+            is: "outside_of";
+        } | {
+            /** @enum {string} */
+            is: "farther";
+            /**
+             * Format: double
+             * @description Degrees north.
+             */
+            latitude: number;
+            /**
+             * Format: double
+             * @description Degrees east.
+             */
+            longitude: number;
+            /**
+             * Format: double
+             * @description Metres.
+             */
+            than_m: number;
+        } | {
+            /** @enum {string} */
+            is: "doubtful";
+        } | {
+            /** @enum {string} */
+            is: "late";
+        } | {
+            /** @enum {string} */
+            is: "silent";
+        } | {
+            /**
+             * Format: double
+             * @description From 0 to 1.
+             */
+            above: number;
+            /** @enum {string} */
+            is: "losses";
+        } | {
+            /**
+             * Format: double
+             * @description So many.
+             */
+            days: number;
+            /** @enum {string} */
+            is: "disk";
+        } | {
+            /** @enum {string} */
+            is: "clock";
+        };
+        /**
+         * @description Which way a value changes.
+         * @enum {string}
+         */
+        WatchDirection: "rises" | "falls" | "either";
+        /** @description How often and how long a watch would have called, against the guidance of ANSI/ISA-18.2-2016. */
+        WatchRating: {
+            /**
+             * Format: double
+             * @description Alarms a day.
+             */
+            per_day: number;
+            /** @description What to think of; nothing, if it is well set. */
+            remarks: components["schemas"]["WatchRemark"][];
+        };
+        /**
+         * @description What is to be thought of.
+         * @enum {string}
+         */
+        WatchRemark: "chattering" | "standing" | "often" | "never";
+        /**
+         * @description What a watch is on. Without a device or kind it is on the whole site; with a signal, on all
+         *     signals of that code.
+         */
+        WatchScope: {
+            /** @description One device. */
+            device?: string;
+            /** @description Devices it is not on all the same. */
+            except?: string[];
+            /** @description All devices of a kind. */
+            kind?: string;
+            /** @description The signal of each of these devices. */
+            signal?: string;
+        };
         /** @description A device has gone live. */
         WentLive: {
             /**
@@ -7027,6 +7660,13 @@ export type Access = components['schemas']['Access'];
 export type Account = components['schemas']['Account'];
 export type AccountChange = components['schemas']['AccountChange'];
 export type AccountSite = components['schemas']['AccountSite'];
+export type ActiveHours = components['schemas']['ActiveHours'];
+export type Alarm = components['schemas']['Alarm'];
+export type AlarmAnswer = components['schemas']['AlarmAnswer'];
+export type AlarmCounts = components['schemas']['AlarmCounts'];
+export type AlarmHistory = components['schemas']['AlarmHistory'];
+export type AlarmStep = components['schemas']['AlarmStep'];
+export type Area = components['schemas']['Area'];
 export type Arrival = components['schemas']['Arrival'];
 export type Attention = components['schemas']['Attention'];
 export type Becomes = components['schemas']['Becomes'];
@@ -7067,6 +7707,7 @@ export type CountPer = components['schemas']['CountPer'];
 export type CoverageGap = components['schemas']['CoverageGap'];
 export type CoverageReport = components['schemas']['CoverageReport'];
 export type Curve = components['schemas']['Curve'];
+export type DayOfWeek = components['schemas']['DayOfWeek'];
 export type DecimalMark = components['schemas']['DecimalMark'];
 export type Decoder = components['schemas']['Decoder'];
 export type DecoderField = components['schemas']['DecoderField'];
@@ -7118,6 +7759,7 @@ export type Key = components['schemas']['Key'];
 export type KeyReplacement = components['schemas']['KeyReplacement'];
 export type Kind = components['schemas']['Kind'];
 export type KindDescription = components['schemas']['KindDescription'];
+export type LeastQuality = components['schemas']['LeastQuality'];
 export type Line = components['schemas']['Line'];
 export type Link = components['schemas']['Link'];
 export type LinkCounts = components['schemas']['LinkCounts'];
@@ -7159,6 +7801,7 @@ export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
 export type NewToken = components['schemas']['NewToken'];
 export type NewView = components['schemas']['NewView'];
+export type NewWatch = components['schemas']['NewWatch'];
 export type Note = components['schemas']['Note'];
 export type NumberEncoding = components['schemas']['NumberEncoding'];
 export type OneTime = components['schemas']['OneTime'];
@@ -7169,6 +7812,7 @@ export type OutsideTable = components['schemas']['OutsideTable'];
 export type PackedField = components['schemas']['PackedField'];
 export type PackedGroup = components['schemas']['PackedGroup'];
 export type PackedNumber = components['schemas']['PackedNumber'];
+export type PageAlarm = components['schemas']['Page_Alarm'];
 export type PageArrival = components['schemas']['Page_Arrival'];
 export type PageBurst = components['schemas']['Page_Burst'];
 export type PageChangeLine = components['schemas']['Page_ChangeLine'];
@@ -7197,6 +7841,7 @@ export type PageRemovedSite = components['schemas']['Page_RemovedSite'];
 export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
+export type PageSiteWatch = components['schemas']['Page_SiteWatch'];
 export type PageStay = components['schemas']['Page_Stay'];
 export type PageView = components['schemas']['Page_View'];
 export type PageWaitingDevice = components['schemas']['Page_WaitingDevice'];
@@ -7239,6 +7884,7 @@ export type SecondFactorOffer = components['schemas']['SecondFactorOffer'];
 export type Session = components['schemas']['Session'];
 export type SetUp = components['schemas']['SetUp'];
 export type SetUpState = components['schemas']['SetUpState'];
+export type Severity = components['schemas']['Severity'];
 export type Signal = components['schemas']['Signal'];
 export type SignalChange = components['schemas']['SignalChange'];
 export type SignalFigures = components['schemas']['SignalFigures'];
@@ -7251,6 +7897,7 @@ export type Site = components['schemas']['Site'];
 export type SiteChange = components['schemas']['SiteChange'];
 export type SiteDocument = components['schemas']['SiteDocument'];
 export type SiteSection = components['schemas']['SiteSection'];
+export type SiteWatch = components['schemas']['SiteWatch'];
 export type Soak = components['schemas']['Soak'];
 export type Stage = components['schemas']['Stage'];
 export type Stay = components['schemas']['Stay'];
@@ -7267,14 +7914,24 @@ export type Trend = components['schemas']['Trend'];
 export type TrialReadings = components['schemas']['TrialReadings'];
 export type Tried = components['schemas']['Tried'];
 export type TriedMeaning = components['schemas']['TriedMeaning'];
+export type TriedOccurrence = components['schemas']['TriedOccurrence'];
+export type TriedPlace = components['schemas']['TriedPlace'];
 export type TriedStep = components['schemas']['TriedStep'];
 export type TriedValue = components['schemas']['TriedValue'];
+export type TriedWatch = components['schemas']['TriedWatch'];
+export type TryWatch = components['schemas']['TryWatch'];
 export type Trying = components['schemas']['Trying'];
 export type ValueSource = components['schemas']['ValueSource'];
 export type ValueType = components['schemas']['ValueType'];
 export type VersionMade = components['schemas']['VersionMade'];
 export type View = components['schemas']['View'];
 export type WaitingDevice = components['schemas']['WaitingDevice'];
+export type Watch = components['schemas']['Watch'];
+export type WatchCondition = components['schemas']['WatchCondition'];
+export type WatchDirection = components['schemas']['WatchDirection'];
+export type WatchRating = components['schemas']['WatchRating'];
+export type WatchRemark = components['schemas']['WatchRemark'];
+export type WatchScope = components['schemas']['WatchScope'];
 export type WentLive = components['schemas']['WentLive'];
 export type Why = components['schemas']['Why'];
 export type WrongMeaning = components['schemas']['WrongMeaning'];
@@ -8392,6 +9049,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Site"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                device?: string;
+                from?: string;
+                least?: "low" | "medium" | "high" | "urgent";
+                limit?: number;
+                open?: "true" | "false" | "";
+                signal?: string;
+                to?: string;
+                watch?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Alarm"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_counts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmCounts"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmHistory"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlarmAnswer"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmHistory"];
                 };
             };
             default: {
@@ -12449,6 +13238,196 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Device"];
                 };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SiteWatch"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatch"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteWatch"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryWatch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedWatch"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+                watch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteWatch"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+                watch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Watch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteWatch"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+                watch: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: {
                 headers: {

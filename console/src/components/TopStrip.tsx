@@ -14,6 +14,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { NavLink, Link as RouterLink, useNavigate } from 'react-router';
 import { abandonReading, api, setCsrf } from '../api/client';
+import { alarmCounts } from '../api/alarmQueries';
 import { session } from '../api/queries';
 import type { Site } from '../api/schema';
 import { useServiceNow } from '../format/clock';
@@ -22,10 +23,20 @@ import { Mark } from './Mark';
 import { SearchDialog } from './SearchDialog';
 import { useSite } from './siteContext';
 
-function places(site: Site): PlaceProps[] {
+/** The places of a site, and how many alarms wait there for somebody. */
+function usePlaces(site: Site): PlaceProps[] {
+  const { data: counts } = useQuery(alarmCounts(site.code));
+  const waiting = counts ? counts.low + counts.medium + counts.high + counts.urgent : 0;
   const base = `/sites/${site.code}`;
   return [
     { to: base, label: 'Lamp room', end: true },
+    {
+      to: `${base}/alarms`,
+      label: 'Alarms',
+      end: false,
+      count: waiting,
+      isLoud: counts !== undefined && counts.high + counts.urgent > 0,
+    },
     { to: `${base}/charts`, label: 'Charts', end: false },
     ...(site.access.may.includes('set_up')
       ? [
@@ -41,9 +52,11 @@ interface PlaceProps {
   label: string;
   end: boolean;
   count?: number;
+  /** Somebody has to act soon. */
+  isLoud?: boolean;
 }
 
-function Place({ to, label, end, count }: PlaceProps) {
+function Place({ to, label, end, count, isLoud = false }: PlaceProps) {
   return (
     <Box
       component={NavLink}
@@ -69,8 +82,8 @@ function Place({ to, label, end, count }: PlaceProps) {
             ml: 0.75,
             px: 0.75,
             borderRadius: 4,
-            bgcolor: 'primary.main',
-            color: 'primary.contrastText',
+            bgcolor: isLoud ? 'error.main' : 'primary.main',
+            color: isLoud ? 'error.contrastText' : 'primary.contrastText',
             fontSize: 13,
           }}
         >
@@ -86,6 +99,7 @@ const STRIP = { bgcolor: 'background.paper', zIndex: 3, display: 'flex', alignIt
 /** The strip on top of every page of a site. */
 export function TopStrip() {
   const site = useSite();
+  const all = usePlaces(site);
   const [searching, setSearching] = useState(false);
   useEffect(() => {
     const open = (event: KeyboardEvent) => {
@@ -140,7 +154,7 @@ export function TopStrip() {
         {site.name}
       </Typography>
       <Box component="nav" aria-label="Places" sx={{ display: { xs: 'none', md: 'flex' }, gap: 1, ml: 1 }}>
-        {places(site).map((place) => (
+        {all.map((place) => (
           <Place key={place.to} {...place} />
         ))}
       </Box>
@@ -158,7 +172,7 @@ export function TopStrip() {
 
 /** The places at the bottom of a phone. */
 export function BottomBar() {
-  const site = useSite();
+  const all = usePlaces(useSite());
   return (
     <Box
       component="nav"
@@ -175,7 +189,7 @@ export function BottomBar() {
         borderColor: 'divider',
       }}
     >
-      {places(site).map((place) => (
+      {all.map((place) => (
         <Place key={place.to} {...place} />
       ))}
     </Box>

@@ -1,6 +1,7 @@
 //! Watches and alarms.
 
 use lantern_core::Value;
+use lantern_core::Value as ReadingValue;
 use lantern_core::alarm::Severity;
 use lantern_core::watch::{Rating, Watch};
 use serde::{Deserialize, Serialize};
@@ -102,6 +103,7 @@ pub struct TriedOccurrence {
     pub to: Option<String>,
     /// With which value.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<ReadingValue>)]
     pub value: Option<Value>,
 }
 
@@ -127,6 +129,7 @@ pub struct Alarm {
     pub signal: Option<String>,
     /// The value it was raised with.
     #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[schema(value_type = Option<ReadingValue>)]
     pub value: Option<Value>,
     /// The unit of the value, for people.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -294,7 +294,7 @@ async fn what_a_watch_would_have_done_is_told_before_it_is_made() {
     world.engine.intake.take(delivery(&world.tower.key, &Value::from(body).to_string())).await.unwrap();
     let tried =
         world.engine.alarms.try_out(&world.tower.site, &too_high(), (now.plus_seconds(-86_400.0), now)).await.unwrap();
-    assert_eq!((tried.places.len(), tried.places[0].count, tried.readings), (1, 5, 100));
+    assert_eq!((tried.places.len(), tried.places[0].count, tried.readings), (1, 5, 101), "the one there was too");
     assert_eq!(tried.places[0].held_s, 300.0);
     assert!((tried.rating.per_day - 5.0).abs() < 1e-9 && tried.rating.remarks.is_empty(), "{:?}", tried.rating);
     assert!(all(&world).await.is_empty(), "nothing was kept");

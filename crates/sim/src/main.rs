@@ -10,6 +10,7 @@ mod rolling;
 mod senders;
 mod service;
 mod site;
+mod watches;
 
 use clap::{Parser, Subcommand};
 use std::process::ExitCode;

@@ -56,7 +56,7 @@ pub(crate) struct ShelveArgs {
 pub(crate) enum WatchCommand {
     /// Make a watch
     #[command(
-        after_help = "Examples:\n  lantern watch add \"Fridge is warm\" --on fridge/temp --above 8Cel --for 10m --severity high\n  lantern watch add \"Tower is leaking\" --on tower/level --falls 20cm --within 6h\n  lantern watch add \"Silent\" --silent --except old-shed\n  lantern watch add \"In the tunnel\" --on locomotive/position --file tunnel.json"
+        after_help = "Examples:\n  lantern watch add \"Fridge is warm\" --on fridge/temp --above 8Cel --for 10m --severity high\n  lantern watch add \"Tower is leaking\" --on tower/level --falls 20cm/6h\n  lantern watch add \"Silent\" --silent --except old-shed\n  lantern watch add \"In the tunnel\" --on locomotive/position --file tunnel.json"
     )]
     Add {
         /// What it is called: the first words of its alarms

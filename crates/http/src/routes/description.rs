@@ -274,7 +274,7 @@ mod tests {
         let described = document["components"]["schemas"]["LiveEvent"]["oneOf"].as_array().unwrap();
         let names: Vec<&str> =
             described.iter().map(|one| one["$ref"].as_str().unwrap().rsplit('/').next().unwrap()).collect();
-        let all = ["ReadingsEvent", "PresenceEvent", "ChangeEvent", "ContactEvent", "CommandEvent"];
+        let all = ["ReadingsEvent", "PresenceEvent", "ChangeEvent", "ContactEvent", "CommandEvent", "Alarm"];
         assert_eq!(names, all);
     }
 
