@@ -12,7 +12,11 @@ pub(crate) fn test(options: &[String]) -> Result<()> {
     console::build()?;
     console::packages()?;
     // Programs and tests in one go: tests alone would not build the programs they run.
-    beside(|| console::npm(&["run", "--silent", "test"]), || run(&mut cargo(&["build", "--bins", "--tests"])))?;
+    let mut build = vec!["build", "--bins", "--tests"];
+    if lints_while_building() {
+        build.push("--workspace");
+    }
+    beside(|| console::npm(&["run", "--silent", "test"]), || run(&mut cargo(&build)))?;
     types::check()?;
     let options: Vec<&str> = options.iter().map(String::as_str).collect();
     counted(&mut cargo(&[&["test"], options.as_slice()].concat()))
@@ -48,10 +52,17 @@ pub(crate) fn lint() -> Result<()> {
     run(&mut cargo(&["fmt", "--all", "--check"]))?;
     modules::check()?;
     console::packages()?;
-    beside(
-        || console::npm(&["run", "--silent", "lint"]),
-        || run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])),
-    )
+    let console = || console::npm(&["run", "--silent", "lint"]);
+    if lints_while_building() {
+        return console();
+    }
+    beside(console, || run(&mut cargo(&["clippy", "--workspace", "--all-targets", "--", "--deny", "warnings"])))
+}
+
+/// Whether the compiler is asked to lint what it builds, as `.ci/run` does: then nothing is
+/// compiled a second time to be linted.
+fn lints_while_building() -> bool {
+    std::env::var_os("RUSTC_WORKSPACE_WRAPPER").is_some()
 }
 
 /// Works on the console and on the crates at the same time: long stretches of compiling keep only one

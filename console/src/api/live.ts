@@ -1,6 +1,7 @@
 import type { QueryClient } from '@tanstack/react-query';
 import { liveValues, type LiveValues } from './liveValues';
 import type {
+  Alarm,
   ChangeEvent,
   Command,
   CommandEvent,
@@ -121,7 +122,7 @@ export class LiveSite {
     on<ContactEvent>('contact', (event) => this.#contact(event));
     on<ChangeEvent>('change', (event) => this.#change(event));
     on<CommandEvent>('command', (event) => this.#command(event));
-    on('alarm', () => this.#outdated(['alarms']));
+    on<Alarm>('alarm', (event) => this.#alarm(event));
     on('reset', () => void this.#cache.invalidateQueries());
     return source;
   }
@@ -186,6 +187,14 @@ export class LiveSite {
     this.#values.takePresence(event, Date.now());
     // What needs attention first is another thing now.
     this.#moved.add(event.device);
+    this.#reasonsChanged = true;
+    this.#refreshSoon();
+  }
+
+  #alarm({ device }: Alarm): void {
+    this.#outdated(['alarms']);
+    // What needs attention first is another thing now.
+    if (device !== undefined) this.#moved.add(device);
     this.#reasonsChanged = true;
     this.#refreshSoon();
   }

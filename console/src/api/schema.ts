@@ -3315,7 +3315,7 @@ export interface components {
          * @description Kinds of what needs attention, the most urgent first.
          * @enum {string}
          */
-        Concern: "silent" | "losses" | "battery-low" | "wrong-clock" | "suspect" | "late" | "names-waiting" | "never" | "trial";
+        Concern: "alarm" | "silent" | "losses" | "battery-low" | "wrong-clock" | "suspect" | "late" | "names-waiting" | "never" | "trial";
         /** @description The connection of a device whose protocol has one. */
         Connection: {
             /** @description How the last one ended, in words; absent while connected. */
@@ -6247,6 +6247,8 @@ export interface components {
                 made_by: string;
                 /** @description On how many signals or devices it is. */
                 places: number;
+                /** @description How the unit of its limits is shown; absent if they are in the signals' own. */
+                symbol?: string;
                 /** @description What it says. */
                 watch?: components["schemas"]["Watch"];
             }[];
@@ -7010,6 +7012,8 @@ export interface components {
             made_by: string;
             /** @description On how many signals or devices it is. */
             places: number;
+            /** @description How the unit of its limits is shown; absent if they are in the signals' own. */
+            symbol?: string;
             /** @description What it says. */
             watch?: components["schemas"]["Watch"];
         };

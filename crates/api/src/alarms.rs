@@ -29,6 +29,9 @@ pub struct SiteWatch {
     /// Why it cannot be read, if it cannot: then nothing is watched by it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub damaged: Option<String>,
+    /// How the unit of its limits is shown; absent if they are in the signals' own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub symbol: Option<String>,
     /// On how many signals or devices it is.
     pub places: usize,
     /// At how many of them its condition holds now.

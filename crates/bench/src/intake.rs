@@ -65,6 +65,35 @@ pub(crate) async fn with_meaning(name: &'static str, meaning: &serde_json::Value
     Ok(entry(name, figures, limits))
 }
 
+/// Devices whose signals are watched: a thousand signals in all.
+const WATCHED: usize = 1_000 / SIGNALS;
+/// Watches on each signal: ten thousand in all.
+const WATCHES: usize = 10;
+
+/// The same requests with ten thousand watches over a thousand signals. Limit: without.
+pub(crate) async fn watched(rounds: u8) -> Result<Entry> {
+    let bodies: Arc<Vec<Vec<String>>> =
+        Arc::new((0..DEVICES).map(|device| (0..MORE * DELIVERIES).map(|d| body(device, d)).collect()).collect());
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        for is_watched in [false, true] {
+            let dir = tempfile::tempdir()?;
+            let service = Service::start_with(dir.path(), WATCHED, SIGNALS).await?;
+            if is_watched {
+                for (signal, number) in (0..SIGNALS).flat_map(|signal| (0..WATCHES).map(move |number| (signal, number)))
+                {
+                    service.add_watch(&code(signal), number).await?;
+                }
+            }
+            let started = Instant::now();
+            deliver(&service, &bodies).await?;
+            let figure = (MORE * READINGS) as f64 / started.elapsed().as_secs_f64();
+            if is_watched { figures.push(figure) } else { limits.push(figure) }
+        }
+    }
+    Ok(entry("watches-intake", figures, limits))
+}
+
 /// Three steps.
 pub(crate) fn converted() -> serde_json::Value {
     serde_json::json!({"conversion": {"steps": [

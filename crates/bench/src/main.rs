@@ -53,7 +53,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 36] = [
+const NAMES: [&str; 37] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -90,6 +90,7 @@ const NAMES: [&str; 36] = [
     "meaning-intake",
     "meaning-screened",
     "meaning-reconvert",
+    "watches-intake",
 ];
 
 fn main() -> ExitCode {
@@ -122,6 +123,7 @@ async fn measure(cli: &Cli) -> Result<()> {
         let entry = match name {
             "intake-batch-1000" => intake::batch_1000(cli.rounds).await?,
             "intake-single-64" => single::single_64(cli.rounds).await?,
+            "watches-intake" => intake::watched(cli.rounds).await?,
             "intake-decode" => intake::decode(cli.rounds).await?,
             "intake-record" => intake::record(cli.rounds).await?,
             "mqtt-qos1-100" => mqtt::qos1_100(cli.rounds).await?,

@@ -96,6 +96,13 @@ impl Service {
         Ok(())
     }
 
+    /// Makes a watch on a signal of every device, with a limit that is hardly ever passed.
+    pub(crate) async fn add_watch(&self, signal: &str, number: usize) -> Result<()> {
+        let watch = json!({"name": format!("{signal} {number}"), "on": {"signal": signal},
+            "when": {"is": "above", "limit": 1e6 + number as f64}});
+        self.post(&self.token, "sites/bench/watches", json!({"watch": watch})).await.map(drop)
+    }
+
     /// Says what the values of a signal mean.
     pub(crate) async fn give_meaning(&self, device: usize, signal: &str, meaning: &Value) -> Result<()> {
         let path = format!("{}/api/v1/sites/bench/devices/d{device}/signals/{signal}/meaning", self.url);

@@ -39,6 +39,16 @@ pub(crate) fn number(number: f64) -> String {
     shown.to_string().replace('-', "\u{2212}")
 }
 
+/// A number with four significant digits, for what is read at a glance.
+pub(crate) fn short(number: f64) -> String {
+    if number == 0.0 {
+        return "0".to_owned();
+    }
+    let decimals = (3.0 - number.abs().log10().floor()).clamp(0.0, 6.0) as u8;
+    let text = fixed(number, decimals);
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+}
+
 /// A number that is added or taken away: its sign, then the rest as it is to be shown.
 pub(crate) fn added(number: f64, shown: impl Fn(f64) -> String) -> String {
     let sign = if number < 0.0 { '\u{2212}' } else { '+' };

@@ -18,6 +18,8 @@ pub const BATTERY_LOW: f64 = 0.2;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "kebab-case")]
 pub enum Concern {
+    /// A watch has found something, and it goes on or nobody has looked.
+    Alarm,
     /// It reports no more.
     Silent,
     /// Its messages get lost.
@@ -68,6 +70,8 @@ pub struct Standing<'a> {
     pub presence: Presence,
     /// Whether it is in trial.
     pub is_trial: bool,
+    /// Its alarms that go on or wait for somebody, the worst first.
+    pub alarms: Vec<&'a str>,
     /// How its messages came through in the last 24 hours.
     pub day: LinkCounts,
     /// Its battery, if it tells of one whose range is known.
@@ -90,6 +94,7 @@ pub fn attention(standing: &Standing<'_>) -> Vec<Attention> {
         Presence::Never => Some((Concern::Never, "never heard".to_owned())),
     };
     let found = [
+        several(&standing.alarms).map(|text| (Concern::Alarm, text)),
         presence,
         losses(standing.day).map(|text| (Concern::Losses, text)),
         standing.battery.as_ref().and_then(battery_low).map(|text| (Concern::BatteryLow, text)),
@@ -133,7 +138,8 @@ pub fn sentence(most_urgent: &[Option<Concern>], silent_since: Option<&str>) -> 
 
 impl Concern {
     /// All of them, the most urgent first.
-    pub const ALL: [Self; 9] = [
+    pub const ALL: [Self; 10] = [
+        Self::Alarm,
         Self::Silent,
         Self::Losses,
         Self::BatteryLow,
@@ -149,6 +155,7 @@ impl Concern {
     #[must_use]
     pub const fn told(self) -> &'static str {
         match self {
+            Self::Alarm => "in alarm",
             Self::Silent => "silent",
             Self::Losses => "losing messages",
             Self::BatteryLow => "with a low battery",
@@ -160,6 +167,12 @@ impl Concern {
             Self::Trial => "in trial",
         }
     }
+}
+
+/// The first of some names, and how many more there are.
+fn several(names: &[&str]) -> Option<String> {
+    let (first, more) = names.split_first()?;
+    Some(if more.is_empty() { (*first).to_owned() } else { format!("{first} and {} more", more.len()) })
 }
 
 /// What is lost of a day's messages, if it is worth saying.
@@ -213,6 +226,7 @@ mod tests {
         Standing {
             presence: Presence::Fresh,
             is_trial: false,
+            alarms: Vec::new(),
             day: LinkCounts { received: 1_000, ..LinkCounts::default() },
             battery: Some(Battery { value: 3.9, shown: "3.9 V".into(), empty: 2.0, full: 4.2 }),
             clock_offset_s: Some(2.0),
@@ -224,8 +238,10 @@ mod tests {
     #[test]
     fn each_concern_has_its_reason_and_a_device_that_is_well_has_none() {
         type Spoil = fn(&mut Standing<'static>);
-        let cases: [(Spoil, Option<(Concern, &str)>); 17] = [
+        let cases: [(Spoil, Option<(Concern, &str)>); 19] = [
             (|_| (), None),
+            (|s| s.alarms = vec!["Frost"], Some((Concern::Alarm, "Frost"))),
+            (|s| s.alarms = vec!["Leak", "Frost"], Some((Concern::Alarm, "Leak and 1 more"))),
             (|s| s.presence = Presence::Silent, Some((Concern::Silent, "silent"))),
             (|s| s.presence = Presence::Late, Some((Concern::Late, "late"))),
             (|s| s.presence = Presence::Never, Some((Concern::Never, "never heard"))),
@@ -266,6 +282,7 @@ mod tests {
         let standing = Standing {
             presence: Presence::Late,
             is_trial: true,
+            alarms: vec!["Frost"],
             day: LinkCounts { received: 50, lost: 50, ..LinkCounts::default() },
             battery: Some(Battery { value: 2.1, shown: "2.1 V".into(), empty: 2.0, full: 4.2 }),
             clock_offset_s: Some(600.0),
@@ -273,8 +290,8 @@ mod tests {
             waiting: 3,
         };
         let concerns: Vec<Concern> = attention(&standing).iter().map(|a| a.concern).collect();
-        use Concern::{BatteryLow, Late, Losses, NamesWaiting, Suspect, Trial, WrongClock};
-        assert_eq!(concerns, [Losses, BatteryLow, WrongClock, Suspect, Late, NamesWaiting, Trial]);
+        use Concern::{Alarm, BatteryLow, Late, Losses, NamesWaiting, Suspect, Trial, WrongClock};
+        assert_eq!(concerns, [Alarm, Losses, BatteryLow, WrongClock, Suspect, Late, NamesWaiting, Trial]);
     }
 
     #[test]

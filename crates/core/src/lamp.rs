@@ -1,6 +1,8 @@
 //! The lamp: the one-glance state of a device or site, in a word or a line that
 //! fits a small display.
 
+use crate::alarm::Severity;
+use crate::alarm::life::State;
 use crate::presence::Presence;
 
 /// What someone who glances at it should do.
@@ -10,7 +12,7 @@ pub enum Lamp {
     Calm,
     /// Have a look when there is time: something is late, or was never heard.
     Look,
-    /// Act: something is silent.
+    /// Act: something is silent, or an alarm waits for somebody.
     Alarm,
 }
 
@@ -22,6 +24,17 @@ impl Lamp {
             Presence::Fresh => Self::Calm,
             Presence::Late | Presence::Never => Self::Look,
             Presence::Silent => Self::Alarm,
+        }
+    }
+
+    /// What an alarm makes of it: one that somebody has to act on is an alarm, unless it is mild; one
+    /// that somebody knows of is worth a look.
+    #[must_use]
+    pub const fn of_alarm(state: State, severity: Severity) -> Self {
+        match (state, severity) {
+            (State::Normal | State::Suppressed { .. }, _) => Self::Calm,
+            (State::Acknowledged, _) | (_, Severity::Low) => Self::Look,
+            (State::Unacknowledged | State::Returned, _) => Self::Alarm,
         }
     }
 

@@ -1,6 +1,8 @@
 //! The whole product from outside, one module for each side of it.
 #![allow(clippy::unwrap_used, clippy::expect_used)]
 
+/// Watches and alarms.
+mod alarms;
 /// Charts of several devices in a browser.
 mod charts;
 /// The command line.

@@ -11,6 +11,7 @@ use crate::dummies::Dummies;
 use crate::health::{Filling, Healths};
 use crate::heard::Heard;
 use crate::intake::Intake;
+use crate::lamps::Lamps;
 use crate::latest::Latest;
 use crate::links::Links;
 use crate::live::Live;
@@ -83,6 +84,8 @@ pub struct Engine {
     pub healths: Arc<Healths>,
     /// Watches and alarms.
     pub alarms: Arc<Alarms>,
+    /// Presence and alarms at a glance.
+    pub lamps: Arc<Lamps>,
     /// People, their log-ins and invitations.
     pub people: Arc<People>,
     /// Who changed what.
@@ -148,7 +151,7 @@ impl Engine {
                 people: people.clone(),
             },
             healths,
-            alarms,
+            alarms: alarms.clone(),
             trusted,
             people,
             notes,
@@ -159,7 +162,8 @@ impl Engine {
                 heard: heard.clone(),
                 changes,
             },
-            now: base.now(),
+            now: base.now(&alarms),
+            lamps: Arc::new(Lamps { heard: heard.clone(), alarms: alarms.clone() }),
             whys: Whys { store: store.clone(), heard: heard.clone(), contacts: contacts.clone() },
             trials: Trials { definitions: definitions.clone(), latest: latest.clone() },
             store,
@@ -234,8 +238,9 @@ impl Base {
         Arc::new(Alarms::new(store, heard, links, live, healths.clone()))
     }
 
-    fn now(&self) -> Now {
+    fn now(&self, alarms: &Arc<Alarms>) -> Now {
         Now {
+            alarms: alarms.clone(),
             store: self.store.clone(),
             plans: self.plans.clone(),
             latest: self.latest.clone(),

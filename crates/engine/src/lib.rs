@@ -54,6 +54,7 @@ pub mod health;
 pub mod heard;
 pub mod intake;
 pub mod keys;
+pub mod lamps;
 pub mod latest;
 pub mod links;
 pub mod live;

@@ -1,5 +1,6 @@
 //! Devices as they are now: last values, presence, links, and what needs attention.
 
+use crate::alarms::{Alarms, OpenAlarms};
 use crate::heard::Heard;
 use crate::latest::{Last, Latest};
 use crate::links::Links;
@@ -30,6 +31,7 @@ pub struct Now {
     pub(crate) latest: Arc<Latest>,
     pub(crate) heard: Arc<Heard>,
     pub(crate) links: Arc<Links>,
+    pub(crate) alarms: Arc<Alarms>,
 }
 
 /// What is read for many devices at once.
@@ -37,6 +39,7 @@ struct Together {
     kinds: HashMap<KindId, String>,
     days: HashMap<DeviceId, LinkCounts>,
     carries: HashMap<DeviceId, Carries>,
+    alarms: OpenAlarms,
 }
 
 /// A declared signal with its last readings.
@@ -93,7 +96,7 @@ impl Now {
         }
         let kinds: Vec<KindId> = devices.iter().filter_map(|device| Some(device.kind?.0)).collect();
         let kinds = self.store.kind_codes(&kinds).await?;
-        Ok(Together { kinds, days, carries })
+        Ok(Together { kinds, days, carries, alarms: self.alarms.open() })
     }
 
     async fn one(
@@ -117,6 +120,7 @@ impl Now {
         let attention = attention::attention(&attention::Standing {
             presence: standing.presence,
             is_trial: device.state == DeviceState::Trial,
+            alarms: together.alarms.of(device.id).iter().map(|alarm| alarm.name.as_str()).collect(),
             day: day.unwrap_or_default(),
             battery: seen.iter().find(|one| one.of.signal.role == Some(SignalRole::Battery)).and_then(battery_of),
             clock_offset_s,

@@ -29,7 +29,7 @@ fn all() -> Vec<(&'static str, Value)> {
             "tower-leak",
             json!({"name": "The tower loses water by night", "on": {"device": "tower", "signal": "level"},
                 "when": {"is": "changing", "by": 40, "within_s": 21_600, "direction": "falls", "unit": "cm"},
-                "hours": [{"from": "21:00", "to": "06:00"}], "severity": "high",
+                "hours": [{"from": "21:00", "to": "06:00"}], "deadband": 5, "severity": "high",
                 "advice": "Look at the stop valve, then at the pipe to the crane."}),
         ),
         (
@@ -41,7 +41,7 @@ fn all() -> Vec<(&'static str, Value)> {
         (
             "tunnel-air",
             json!({"name": "Bad air in the tunnel", "on": {"device": "tunnel", "signal": "co"},
-                "when": {"is": "above", "limit": 30}, "deadband": 5, "delay_on_s": 60, "severity": "urgent",
+                "when": {"is": "above", "limit": 30}, "deadband": 5, "delay_on_s": 1200, "severity": "urgent",
                 "advice": "Stop trains. Nobody walks in until it is below 20 ppm."}),
         ),
         (

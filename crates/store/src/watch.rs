@@ -181,6 +181,20 @@ impl Store {
         Ok(rows.iter().map(point).collect::<Result<_, _>>()?)
     }
 
+    /// The same of all watches of a site.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn watch_points_of_site(&self, site: SiteId) -> Result<Vec<PointRow>, StoreError> {
+        let rows = sqlx::query(
+            "SELECT p.* FROM watch_point AS p JOIN watch AS w ON w.id = p.watch_id WHERE w.site_id = ? ORDER BY p.id",
+        )
+        .bind(site.0)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(point).collect::<Result<_, _>>()?)
+    }
+
     /// Makes the points of a watch that are missing, and gives all of those.
     ///
     /// # Errors

@@ -7,7 +7,7 @@ import Typography from '@mui/material/Typography';
 import type { TriedWatch, WatchRemark } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
-import { asSent, fixed } from '../../format/number';
+import { asSent, fixed, worked } from '../../format/number';
 import { dateTime } from '../../format/time';
 
 /** Occurrences that are listed. */
@@ -46,7 +46,13 @@ export function Tried({ found }: { found: TriedWatch }) {
               <TableRow key={one.from}>
                 <TableCell>{dateTime(one.from, zone)}</TableCell>
                 <TableCell>{one.to === undefined ? 'still' : `to ${dateTime(one.to, zone)}`}</TableCell>
-                <TableCell align="right">{one.value === undefined ? '' : asSent(one.value)}</TableCell>
+                <TableCell align="right">
+                  {one.value === undefined
+                    ? ''
+                    : typeof one.value === 'number'
+                      ? worked(one.value)
+                      : asSent(one.value)}
+                </TableCell>
               </TableRow>
             ))}
           </TableBody>

@@ -15,8 +15,8 @@ import { NumberEntry } from '../../components/NumberEntry';
 import { RemoveButton } from '../../components/RemoveButton';
 import { useSite } from '../../components/siteContext';
 import { Tried } from './Tried';
-import { CONDITIONS, watchOf, type WatchDraft } from './watchDraft';
-import { SEVERITIES } from './words';
+import { aboutOf, CONDITIONS, keepsScope, watchOf, type WatchDraft } from './watchDraft';
+import { onInWords, SEVERITIES } from './words';
 
 /** Something a watch can be on. */
 interface Place {
@@ -26,15 +26,22 @@ interface Place {
   about: 'number' | 'flag' | 'text' | 'any' | 'device';
 }
 
+interface Props {
+  draft: WatchDraft;
+  /** How the unit of its limits is shown, if they are not in the signal's own. */
+  symbol?: string | undefined;
+  onClose: () => void;
+}
+
 /** Makes a watch or changes one. It is tried over the last two weeks before it is kept. */
-export function WatchDialog({ draft: begun, onClose }: { draft: WatchDraft; onClose: () => void }) {
+export function WatchDialog({ draft: begun, symbol, onClose }: Props) {
   const { code: site } = useSite();
   const cache = useQueryClient();
   const [draft, setDraft] = useState(begun);
   const { data: devices = [] } = useQuery(siteNow(site));
   const set = (over: Partial<WatchDraft>) => setDraft((old) => ({ ...old, ...over }));
-  const condition = CONDITIONS.find(({ is }) => is === draft.is);
-  const places = placesFor(devices, condition?.about ?? 'any');
+  const about = aboutOf(draft.is);
+  const places = placesFor(devices, about);
   const place = places.find(({ on }) => on === draft.on) ?? null;
   const watch = watchOf(draft);
   const onSuccess = async () => {
@@ -97,12 +104,12 @@ export function WatchDialog({ draft: begun, onClose }: { draft: WatchDraft; onCl
         renderInput={(params) => (
           <TextField
             {...params}
-            label={condition?.about === 'device' ? 'Device' : 'Signal'}
-            {...(condition?.about === 'device' && { helperText: 'None: every device' })}
+            label={about === 'device' ? 'Device' : 'Signal'}
+            helperText={scopeHint(draft, about)}
           />
         )}
       />
-      <Limits draft={draft} symbol={place?.symbol ?? ''} onChange={set} />
+      <Limits draft={draft} symbol={symbol ?? place?.symbol ?? ''} onChange={set} />
       <Stack direction={{ xs: 'column', sm: 'row' }} spacing={2}>
         <NumberEntry
           label="For so many minutes"
@@ -136,7 +143,7 @@ export function WatchDialog({ draft: begun, onClose }: { draft: WatchDraft; onCl
         multiline
         maxRows={6}
       />
-      {condition?.about !== 'device' && (
+      {about !== 'device' && (
         <Button
           variant="outlined"
           disabled={!watch}
@@ -147,13 +154,19 @@ export function WatchDialog({ draft: begun, onClose }: { draft: WatchDraft; onCl
         </Button>
       )}
       {attempt.data && <Tried found={attempt.data} />}
-      {condition?.about === 'device' && (
+      {about === 'device' && (
         <Alert severity="info">
           A gateway that is silent is the cause of what it carries: one alarm, not many.
         </Alert>
       )}
     </FormDialog>
   );
+}
+
+/** What the watch is on if nothing is chosen. */
+function scopeHint(draft: WatchDraft, about: Place['about']): string | undefined {
+  if (keepsScope(draft) && draft.kept) return `As it is: ${onInWords(draft.kept)}`;
+  return about === 'device' ? 'None: every device' : undefined;
 }
 
 interface LimitsProps {

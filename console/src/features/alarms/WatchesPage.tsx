@@ -19,13 +19,14 @@ import { AlarmTabs } from './AlarmTabs';
 import { SeverityMark } from './SeverityMark';
 import { draftOf, NEW_WATCH, type WatchDraft } from './watchDraft';
 import { WatchDialog } from './WatchDialog';
-import { scopeInWords, whenInWords } from './words';
+import { onInWords, whenInWords } from './words';
 
 /** The rules that say when something is wrong. */
 export function WatchesPage() {
   const site = useSite();
   const { data, error, refetch } = useQuery(watches(site.code));
   const [draft, setDraft] = useState<WatchDraft>();
+  const symbol = data?.find(({ code }) => code === draft?.code)?.symbol;
   return (
     <>
       <PageHeading gutterBottom>Watches</PageHeading>
@@ -44,7 +45,7 @@ export function WatchesPage() {
         </Empty>
       )}
       {data && data.length > 0 && <WatchTable watches={data} onChange={setDraft} />}
-      {draft && <WatchDialog draft={draft} onClose={() => setDraft(undefined)} />}
+      {draft && <WatchDialog draft={draft} symbol={symbol} onClose={() => setDraft(undefined)} />}
     </>
   );
 }
@@ -84,7 +85,7 @@ function Row({ watch: one, onChange }: { watch: SiteWatch; onChange: (draft: Wat
     <TableRow>
       <TableCell sx={{ fontWeight: 650 }}>{watch?.name ?? one.code}</TableCell>
       <TableCell>
-        {watch ? `${scopeInWords(one)} ${whenInWords(watch.when)}` : one.damaged}
+        {watch ? `${onInWords(watch)} ${whenInWords(watch.when, one.symbol)}` : one.damaged}
         {watch?.advice && (
           <Typography variant="body2" color="textSecondary">
             {watch.advice}

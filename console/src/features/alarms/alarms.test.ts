@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest';
 import type { Alarm, Watch } from '../../api/schema';
 import { draftOf, NEW_WATCH, watchOf, type WatchDraft } from './watchDraft';
-import { inOrder, placeOf, scopeInWords, whenInWords } from './words';
+import { inOrder, onInWords, placeOf, whenInWords } from './words';
 
 const alarm = (id: number, over: Partial<Alarm>): Alarm => ({
   id,
@@ -52,8 +52,7 @@ test.each([
   [{ kind: 'radio', signal: 'temp' }, 'temp of every device of kind radio'],
   [{}, 'every device'],
 ])('%j is told in words', (on, words) => {
-  const watch: Watch = { name: 'W', on, when: { is: 'silent' } };
-  expect(scopeInWords({ code: 'w', watch, places: 1, holding: 0, made_by: 'ann', made_at: '' })).toBe(words);
+  expect(onInWords({ name: 'W', on, when: { is: 'silent' } })).toBe(words);
 });
 
 const filled: WatchDraft = {
@@ -102,11 +101,27 @@ test.each<Partial<WatchDraft>>([
 test.each<Partial<Watch>>([
   { when: { is: 'above', limit: 8, unit: 'Cel' } },
   { when: { is: 'steady', for_s: 60, within: 0.1 } },
+  { when: { is: 'changing', by: 2, within_s: 60, direction: 'falls' } },
   { on: { kind: 'radio', signal: 'temp' } },
-  { on: { device: 'fridge', signal: 'temp', except: ['x'] } },
+  { on: { signal: 'temp', except: ['x'] } },
   { hours: [{ from: '08:00', to: '18:00' }] },
   { least_quality: 'suspect' },
-])('what the form cannot show is not changed in it: %j', (over) => {
+])('what the form does not show stays as it is: %j', (over) => {
   const watch = { ...(watchOf(filled) as Watch), ...over };
-  expect(draftOf('w', watch)).toBeUndefined();
+  const draft = draftOf('w', watch);
+  expect(draft && watchOf({ ...draft, advice: 'Look' })).toEqual({ ...watch, advice: 'Look' });
+});
+
+test.each<Watch['when']>([{ is: 'clock' }, { is: 'flag', value: false }, { is: 'disk', days: 7 }])(
+  'what the form cannot show is not changed in it: %j',
+  (when) => {
+    expect(draftOf('w', { ...(watchOf(filled) as Watch), when })).toBeUndefined();
+  },
+);
+
+test('another scope or condition takes the place of what was kept', () => {
+  const of = { ...(watchOf(filled) as Watch), on: { kind: 'radio', signal: 'temp' } };
+  const draft = draftOf('w', of) as WatchDraft;
+  expect(watchOf({ ...draft, on: 'shed/temp' })?.on).toEqual({ device: 'shed', signal: 'temp' });
+  expect(watchOf({ ...draft, is: 'silent' })).toMatchObject({ on: {}, when: { is: 'silent' } });
 });

@@ -23,8 +23,10 @@ export const CONDITIONS: {
 /** A watch while it is written: numbers as they are typed. */
 export interface WatchDraft {
   code?: string;
+  /** The watch as it is: what the form does not show stays. */
+  kept?: Watch;
   name: string;
-  /** A signal as `tower/level`, a device, or nothing for every device. */
+  /** A signal as `tower/level`, a device, or nothing for every device or what was kept. */
   on: string;
   is: When['is'];
   first: string;
@@ -89,17 +91,28 @@ function whenOf({ is, first, second, minutes, text }: WatchDraft): When | undefi
   }
 }
 
+/** Whether the scope that was kept still stands: nobody has chosen another, and it suits. */
+export const keepsScope = ({ kept, on, is }: WatchDraft): boolean =>
+  kept !== undefined && on === '' && aboutOf(kept.when.is) === aboutOf(is);
+
+/** What a condition is about. */
+export const aboutOf = (is: When['is']) => CONDITIONS.find((one) => one.is === is)?.about ?? 'any';
+
 /** The watch that a draft says; undefined as long as something is missing. */
 export function watchOf(draft: WatchDraft): Watch | undefined {
+  const { kept } = draft;
   const when = whenOf(draft);
   const [device, signal] = draft.on.split('/');
-  const isOfSignal = CONDITIONS.find(({ is }) => is === draft.is)?.about !== 'device';
-  if (!when || draft.name.trim() === '' || (isOfSignal && !signal)) return undefined;
+  const isOfSignal = aboutOf(draft.is) !== 'device';
+  const isScopeKept = keepsScope(draft);
+  if (!when || draft.name.trim() === '' || (isOfSignal && !signal && !isScopeKept)) return undefined;
   const minutes = (text: string) => (typed(text) ?? 0) * 60;
+  const on = { ...(device && { device }), ...(isOfSignal && signal && { signal }) };
   return {
+    ...kept,
     name: draft.name.trim(),
-    on: { ...(device && { device }), ...(isOfSignal && signal && { signal }) },
-    when,
+    on: isScopeKept ? (kept?.on ?? {}) : on,
+    when: kept?.when.is === when.is ? ({ ...kept.when, ...when }) : when,
     deadband: typed(draft.deadband) ?? 0,
     delay_on_s: minutes(draft.delayOn),
     delay_off_s: minutes(draft.delayOff),
@@ -111,23 +124,18 @@ export function watchOf(draft: WatchDraft): Watch | undefined {
 const text = (number: number | undefined): string =>
   number === undefined || number === 0 ? '' : String(number);
 
-/** The draft of a watch there is; undefined if the form cannot show all of it. */
+/** The draft of a watch there is; undefined if the form cannot show what it looks for. */
 export function draftOf(code: string, watch: Watch): WatchDraft | undefined {
   const { when, on = {} } = watch;
-  const isKnown = CONDITIONS.some(({ is }) => is === when.is);
-  const isPlain = (on.except ?? []).length === 0 && !on.kind && (watch.hours ?? []).length === 0;
-  const isOfOne = on.device !== undefined && on.device !== null;
-  if (!isKnown || !isPlain || (!isOfOne && on.signal) || watch.least_quality === 'suspect') return undefined;
-  // The form has limits in the signal's own unit.
-  if ('unit' in when && when.unit) return undefined;
+  if (!CONDITIONS.some(({ is }) => is === when.is)) return undefined;
   if (when.is === 'flag' && !when.value) return undefined;
-  if (when.is === 'steady' && when.within) return undefined;
-  if (when.is === 'changing' && when.direction && when.direction !== 'either') return undefined;
   const draft: WatchDraft = {
     ...NEW_WATCH,
     code,
+    kept: watch,
     name: watch.name,
-    on: [on.device, on.signal].filter(Boolean).join('/'),
+    // What is on more than one thing is kept as it is.
+    on: on.device ? [on.device, on.signal].filter(Boolean).join('/') : '',
     is: when.is,
     deadband: text(watch.deadband),
     delayOn: text((watch.delay_on_s ?? 0) / 60),

@@ -1,4 +1,4 @@
-import type { Alarm, Severity, SiteWatch, WatchCondition as When } from '../../api/schema';
+import type { Alarm, Severity, Watch, WatchCondition as When } from '../../api/schema';
 import { interval } from '../../format/age';
 
 /** How an alarm is, in words. */
@@ -47,10 +47,9 @@ export function inOrder(alarms: Alarm[]): Alarm[] {
   );
 }
 
-const unitOf = (unit: string | null | undefined) => (unit === undefined || unit === null ? '' : ` ${unit}`);
-
 /** What a watch looks for, in words. */
-export function whenInWords(when: When): string {
+export function whenInWords(when: When, symbol?: string): string {
+  const unitOf = (unit: string | null | undefined) => ((symbol ?? unit) ? ` ${symbol ?? unit}` : '');
   switch (when.is) {
     case 'above':
     case 'below':
@@ -89,14 +88,11 @@ export function whenInWords(when: When): string {
 }
 
 /** What a watch is on, in words. */
-export function scopeInWords({ watch }: SiteWatch): string {
-  if (!watch) return '';
-  if (watch.when.is === 'disk') return 'The disk of the service';
-  if (watch.when.is === 'clock') return 'The clock of the service';
-  const { device, kind, signal, except } = watch.on ?? {};
-  const of =
-    device ?? (kind === undefined || kind === null ? 'every device' : `every device of kind ${kind}`);
-  const what =
-    signal === undefined || signal === null ? of : device ? `${device}/${signal}` : `${signal} of ${of}`;
+export function onInWords({ on = {}, when }: Watch): string {
+  if (when.is === 'disk') return 'The disk of the service';
+  if (when.is === 'clock') return 'The clock of the service';
+  const { device, kind, signal, except } = on;
+  const of = device ?? (kind ? `every device of kind ${kind}` : 'every device');
+  const what = !signal ? of : device ? `${device}/${signal}` : `${signal} of ${of}`;
   return except && except.length > 0 ? `${what}, but not ${except.join(', ')}` : what;
 }

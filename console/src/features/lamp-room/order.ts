@@ -3,6 +3,7 @@ import { shortTime } from '../../format/time';
 
 /** Concerns, the most urgent first, and how devices of which it is the most urgent are counted. */
 export const CONCERNS: readonly { concern: Concern; told: string; chip: string }[] = [
+  { concern: 'alarm', told: 'in alarm', chip: 'In alarm' },
   { concern: 'silent', told: 'silent', chip: 'Silent' },
   { concern: 'losses', told: 'losing messages', chip: 'Losing messages' },
   { concern: 'battery-low', told: 'with a low battery', chip: 'Battery low' },

@@ -5,6 +5,7 @@ use crate::args::{AcknowledgeArgs, AlarmsArgs, ShelveArgs};
 use crate::live::Live;
 use crate::output::{Form, emit, facts, table};
 use crate::server::{Server, segment};
+use crate::show::{self, short};
 use crate::time;
 use anyhow::Result;
 use jiff::Timestamp;
@@ -99,10 +100,10 @@ fn value(alarm: &Alarm) -> String {
     let symbol = alarm.symbol.as_deref().filter(|symbol| !symbol.is_empty());
     match (&alarm.value, &alarm.signal) {
         (Some(Value::Number(number)), Some(_)) => {
-            symbol.map_or(number.to_string(), |symbol| format!("{number} {symbol}"))
+            let number = short(*number);
+            symbol.map_or_else(|| number.clone(), |symbol| format!("{number} {symbol}"))
         }
-        (Some(Value::Text(text)), Some(_)) => text.clone(),
-        (Some(Value::Flag(flag)), Some(_)) => flag.to_string(),
+        (Some(value), Some(_)) => show::value(value, 5),
         _ => String::new(),
     }
 }

@@ -5,12 +5,13 @@ use crate::args::{Limit, WatchArgs, WatchCommand, WhenArgs, parse_limit};
 use crate::document;
 use crate::output::{facts, table};
 use crate::server::segment;
+use crate::show::{self, short};
 use crate::time::{self, age, parse_ago};
 use anyhow::{Context as _, Result, anyhow, bail};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use lantern_api::{
-    Hours, Least, NewWatch, Scope, SiteWatch, TriedWatch, TryWatch, Watch, WatchDirection as Direction,
+    Hours, Least, NewWatch, Scope, SiteWatch, TriedWatch, TryWatch, Value, Watch, WatchDirection as Direction,
     WatchRemark as Remark, When,
 };
 
@@ -124,9 +125,11 @@ fn changing(text: &str, direction: Direction) -> Result<When> {
     Ok(When::Changing { by: by.number, within_s: within as f64, direction, unit: by.unit })
 }
 
-fn words(when: &When) -> String {
-    let with =
-        |number: &f64, unit: &Option<String>| format!("{number} {}", unit.as_deref().unwrap_or("")).trim().to_owned();
+/// What a watch looks for; `symbol` is how the unit of its limits is shown.
+fn words(when: &When, symbol: Option<&str>) -> String {
+    let with = |number: &f64, unit: &Option<String>| {
+        format!("{number} {}", symbol.or(unit.as_deref()).unwrap_or_default()).trim().to_owned()
+    };
     match when {
         When::Above { limit, unit } => format!("above {}", with(limit, unit)),
         When::Below { limit, unit } => format!("below {}", with(limit, unit)),
@@ -171,9 +174,12 @@ fn listed(found: &[SiteWatch]) -> String {
     }
     let row = |one: &SiteWatch| {
         let (name, on, when, severity) = match &one.watch {
-            Some(watch) => {
-                (watch.name.clone(), scope(&watch.on), words(&watch.when), watch.severity.as_str().to_owned())
-            }
+            Some(watch) => (
+                watch.name.clone(),
+                scope(&watch.on),
+                words(&watch.when, one.symbol.as_deref()),
+                watch.severity.as_str().to_owned(),
+            ),
             None => (String::new(), String::new(), one.damaged.clone().unwrap_or_default(), String::new()),
         };
         vec![one.code.clone(), name, on, when, severity, one.places.to_string(), one.holding.to_string()]
@@ -190,7 +196,7 @@ fn one(found: &SiteWatch) -> String {
     let mut told = vec![
         ("name", watch.name.clone()),
         ("on", scope(&watch.on)),
-        ("when", words(&watch.when)),
+        ("when", words(&watch.when, found.symbol.as_deref())),
         ("deadband", if watch.deadband > 0.0 { watch.deadband.to_string() } else { String::new() }),
         ("for", seconds(watch.delay_on_s)),
         ("clears after", seconds(watch.delay_off_s)),
@@ -217,7 +223,10 @@ fn tried(found: &TriedWatch, zone: &TimeZone) -> String {
     let mut rows = Vec::new();
     for place in &found.places {
         for one in &place.occurrences {
-            let value = one.value.as_ref().map(|value| serde_json::to_string(value).unwrap_or_default());
+            let value = one.value.as_ref().map(|value| match value {
+                Value::Number(number) => short(*number),
+                other => show::value(other, 5),
+            });
             let to = one.to.as_deref().map_or_else(|| "still".to_owned(), |to| time::local(to, zone));
             let at = format!("{}/{}", place.device, place.signal);
             rows.push(vec![at, time::local(&one.from, zone), to, value.unwrap_or_default()]);

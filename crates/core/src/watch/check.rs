@@ -188,8 +188,12 @@ fn of_signal(watch: &Watch, signal: &SignalType) -> Result<Test, WatchError> {
             if !by.is_finite() || *by <= 0.0 {
                 return Err(wrong("when.by", "is a number above 0"));
             }
-            let by = Scale::new(unit.as_deref(), signal)?.difference(0.0, *by);
-            Ok(Test::Changing { by, span: span("when.within_s", *within_s, 1.0)?, direction: *direction })
+            if watch.deadband >= *by {
+                return Err(wrong("deadband", "is less than `when.by`, or nothing is ever back"));
+            }
+            let scale = Scale::new(unit.as_deref(), signal)?;
+            let (by, deadband) = (scale.difference(0.0, *by), scale.difference(0.0, watch.deadband));
+            Ok(Test::Changing { by, span: span("when.within_s", *within_s, 1.0)?, direction: *direction, deadband })
         }
         When::Steady { for_s, within, unit } => {
             if !within.is_finite() || *within < 0.0 {

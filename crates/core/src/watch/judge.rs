@@ -58,6 +58,11 @@ impl Memory {
         Self { holds: self.holds, ..Self::default() }
     }
 
+    /// Begins with the first reading there will ever be.
+    pub const fn begin_with_the_first(&mut self) {
+        self.judged = Some(Moment::MIN.as_micros());
+    }
+
     /// Forgets up to which time was judged, because the clock was put back; what holds goes on.
     pub fn begin_order_anew(&mut self) {
         (self.judged, self.otherwise, self.edge) = (None, None, None);

@@ -23,7 +23,7 @@ pub struct Seen<'v> {
 #[derive(Debug, Clone, PartialEq)]
 pub(super) enum Test {
     Level { low: Option<f64>, high: Option<f64>, deadband: f64 },
-    Changing { by: f64, span: i64, direction: Direction },
+    Changing { by: f64, span: i64, direction: Direction, deadband: f64 },
     Steady { within: f64, span: i64 },
     Flag(bool),
     Text(String),
@@ -75,16 +75,17 @@ impl Test {
                 let is_high = high.is_some_and(|high| if was_wrong { value > high - back } else { value > high });
                 Some(is_low || is_high)
             }
-            Self::Changing { by, span, direction } => {
+            Self::Changing { by, span, direction, deadband } => {
                 let value = seen.value.as_number()?;
                 let window = memory.window.get_or_insert_default();
                 window.take(seen.at.as_micros(), value, *span);
                 let (low, high) = window.extremes()?;
                 let (rise, fall) = (value - low, high - value);
+                let by = if was_wrong { by - deadband } else { *by };
                 Some(match direction {
-                    Direction::Rises => rise > *by,
-                    Direction::Falls => fall > *by,
-                    Direction::Either => rise.max(fall) > *by,
+                    Direction::Rises => rise > by,
+                    Direction::Falls => fall > by,
+                    Direction::Either => rise.max(fall) > by,
                 })
             }
             Self::Steady { within, span } => Some(is_steady(seen, *within, *span, memory)),

@@ -208,6 +208,19 @@ pub enum Subject {
 }
 
 impl When {
+    /// The unit its limits are in, if it says one.
+    #[must_use]
+    pub fn unit(&self) -> Option<&str> {
+        match self {
+            Self::Above { unit, .. }
+            | Self::Below { unit, .. }
+            | Self::Outside { unit, .. }
+            | Self::Changing { unit, .. }
+            | Self::Steady { unit, .. } => unit.as_deref(),
+            _ => None,
+        }
+    }
+
     /// What it looks at.
     #[must_use]
     pub const fn subject(&self) -> Subject {

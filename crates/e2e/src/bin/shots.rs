@@ -59,9 +59,9 @@ async fn setting_up(browser: &Browser, site: &str) {
     browser.open(&format!("{site}/devices/shed-gw")).await;
     browser.sees("of all messages came").await;
     take(browser, "gateway").await;
-    browser.open(&format!("{site}/devices/points-7")).await;
-    browser.sees("not answered in time").await;
-    take(browser, "commands").await;
+    browser.open(&format!("{site}/alarms/history")).await;
+    browser.sees("Fridge is warm").await;
+    take(browser, "alarms").await;
     browser.open(&format!("{site}/devices/tunnel/contacts")).await;
     take(browser, "contacts").await;
     browser.open(&format!("{site}/devices/shed-5/sending")).await;

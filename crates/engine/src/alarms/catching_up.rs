@@ -53,7 +53,10 @@ impl Alarms {
             Some(judged) => judged.next(),
             None => match self.store.reading_at(signal, Moment::MAX).await? {
                 Some(last) => last.at,
-                None => return Ok(()),
+                None => {
+                    self.points().get_mut(id).into_iter().for_each(|point| point.memory.begin_with_the_first());
+                    return Ok(());
+                }
             },
         };
         let mut scan = self.store.scan(signal, from, Moment::MAX);

@@ -148,8 +148,15 @@ impl Alarms {
     /// Keeps what is remembered of points where nothing happened.
     pub(super) async fn keep(&self) -> Result<(), StoreError> {
         let dirty = self.points().dirty();
-        for chunk in dirty.chunks(CHUNK) {
-            let changes = self.points().changes(chunk);
+        self.keep_these(&dirty).await
+    }
+
+    /// Keeps what is remembered of some points.
+    pub(super) async fn keep_these(&self, points: &[PointId]) -> Result<(), StoreError> {
+        for chunk in points.chunks(CHUNK) {
+            // Where something happened it is written with that, and told.
+            let mut changes = self.points().changes(chunk);
+            changes.retain(|change| change.deeds.is_empty());
             let open = self.store.change_points(&changes, clock::now()).await?;
             self.points().written(&changes, &open);
         }

@@ -11,6 +11,7 @@
 //! | `covering` | which silence explains which |
 //! | `finding` | what late readings would have raised |
 //! | `catching_up` | what was missed while the service was off, or the queue full |
+//! | `open` | those that go on or wait, for lamps and lists |
 //! | `answering` | acknowledging, shelving, taking out of service |
 //! | `set_up` | making, changing and removing watches |
 //! | `trying` | what a watch would have done, over history |
@@ -22,12 +23,14 @@ mod covering;
 mod finding;
 mod judging;
 mod measures;
+mod open;
 mod points;
 mod set_up;
 mod shown;
 mod trying;
 
 pub use answering::Answer;
+pub use open::{OpenAlarm, OpenAlarms};
 pub use shown::{alarm as shown_alarm, step as shown_step};
 
 use crate::health::Healths;

@@ -80,14 +80,14 @@ impl Alarms {
     /// # Errors
     /// A [`Problem`] that says what cannot be so.
     pub async fn add(&self, site: &Site, code: &str, watch: &Watch, by: &str) -> Result<WatchRow, Problem> {
-        self.check(site, watch).await?;
+        let ground = self.check(site, watch).await?;
         if self.store.count_watches(site.id).await? >= u64::from(MOST_WATCHES) {
             return Err(Problem::invalid("watch", format_args!("a site has at most {MOST_WATCHES} watches")));
         }
         let body = documents::write(watch)?;
         let row = self.store.add_watch(site.id, code, &body, by, clock::now()).await;
         let row = row.map_err(|error| Problem::taken(error, "watch", code))?;
-        self.settle(site).await?;
+        self.settle(site, row.clone(), &ground).await?;
         Ok(row)
     }
 
@@ -96,10 +96,10 @@ impl Alarms {
     /// # Errors
     /// A [`Problem`] that says what cannot be so, or that there is no such watch.
     pub async fn change(&self, site: &Site, code: &str, watch: &Watch, by: &str) -> Result<WatchRow, Problem> {
-        self.check(site, watch).await?;
+        let ground = self.check(site, watch).await?;
         let row = self.find_watch(site, code).await?;
         let row = self.store.change_watch(row.id, &documents::write(watch)?, by, clock::now()).await?;
-        self.settle(site).await?;
+        self.settle(site, row.clone(), &ground).await?;
         Ok(row)
     }
 
@@ -117,7 +117,9 @@ impl Alarms {
                 points.remove(point);
             }
         }
-        self.settle(site).await
+        self.note_whether_there_are_any();
+        self.live.change(site.id, Changed::Watch, None);
+        Ok(())
     }
 
     /// A watch of a site.
@@ -162,10 +164,16 @@ impl Alarms {
         Ok(ground)
     }
 
-    async fn settle(&self, site: &Site) -> Result<(), Problem> {
+    /// Puts one watch in its places.
+    async fn settle(&self, site: &Site, row: WatchRow, ground: &Ground) -> Result<(), Problem> {
         {
             let _writing = self.writing.lock().await;
-            self.bind(site.id).await?;
+            let zone = TimeZone::get(&site.zone).unwrap_or(TimeZone::UTC);
+            let kept = self.store.watch_points(row.id).await?;
+            if let Some(bound) = understood(row, &zone) {
+                self.place(&Arc::new(bound), kept, ground).await?;
+            }
+            self.note_whether_there_are_any();
             self.write().await?;
         }
         self.live.change(site.id, Changed::Watch, None);
@@ -208,8 +216,13 @@ impl Alarms {
         }
         if !bound.is_empty() {
             let ground = self.ground(site).await?;
+            let mut kept: HashMap<WatchId, Vec<PointRow>> = HashMap::new();
+            for row in self.store.watch_points_of_site(site).await? {
+                kept.entry(row.watch).or_default().push(row);
+            }
             for one in bound {
-                self.place(&Arc::new(one), &ground).await?;
+                let of = kept.remove(&one.id).unwrap_or_default();
+                self.place(&Arc::new(one), of, &ground).await?;
             }
         }
         self.note_whether_there_are_any();
@@ -217,13 +230,12 @@ impl Alarms {
     }
 
     /// Puts a watch where it belongs, and takes it away where it no longer does.
-    async fn place(&self, bound: &Arc<Bound>, ground: &Ground) -> Result<(), StoreError> {
+    async fn place(&self, bound: &Arc<Bound>, kept: Vec<PointRow>, ground: &Ground) -> Result<(), StoreError> {
         let rules: HashMap<Place, Arc<Rule>> = ground
             .places(&bound.watch)
             .into_iter()
             .filter_map(|(place, signal)| Some((place, Arc::new(Rule::new(&bound.watch, signal.as_ref()).ok()?))))
             .collect();
-        let kept = self.store.watch_points(bound.id).await?;
         let gone: Vec<PointId> =
             kept.iter().filter(|row| !rules.contains_key(&(row.device, row.signal))).map(|row| row.id).collect();
         if !gone.is_empty() {
@@ -239,12 +251,14 @@ impl Alarms {
             let (state, memory) = ("\"normal\"", "{}");
             self.store.add_points(bound.id, &missing, state, memory).await?
         };
+        let begun: Vec<PointId> = new.iter().map(|row| row.id).collect();
         for row in kept.into_iter().filter(|row| !gone.contains(&row.id)).chain(new) {
             if let Some(rule) = rules.get(&(row.device, row.signal)) {
                 self.put(row, bound, rule).await?;
             }
         }
-        Ok(())
+        // From here on nothing is missed, even if the service is killed at once.
+        self.keep_these(&begun).await
     }
 
     /// Puts a point in its place. One whose rule is another begins with the last reading.

@@ -53,8 +53,10 @@ impl Alarms {
             Err(damaged) => (None, Some(damaged.to_string())),
         };
         let (changed_by, changed_at) = row.changed.map_or((None, None), |(who, at)| (Some(who), Some(at.to_string())));
+        let unit = watch.as_ref().and_then(|watch| watch.when.unit());
         api::SiteWatch {
             code: row.code,
+            symbol: unit.map(|unit| symbol(Some(unit))),
             watch,
             damaged,
             places,

@@ -10,6 +10,7 @@ use lantern_core::{Value, ValueType};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::clock;
+use lantern_engine::lamps::DeviceLamp;
 use lantern_engine::plans::DeclaredSignal;
 use lantern_store::Device;
 use rocket::{Route, State, get, routes};
@@ -43,18 +44,19 @@ async fn of_site(
 ) -> Result<String, Failure> {
     let width = self::width(width)?;
     let site = found::site(&engine.store, site).await?;
-    let all: Vec<Presence> =
-        engine.heard.all().into_iter().filter(|(_, of, ..)| *of == site.id).map(|(.., presence)| presence).collect();
-    let lamp = Lamp::worst(all.iter().map(|presence| Lamp::of(*presence)));
+    let all: Vec<DeviceLamp> = engine.lamps.all().into_iter().filter(|one| one.site == site.id).collect();
+    let lamp = Lamp::worst(all.iter().map(|one| one.lamp).chain([engine.lamps.of_service(site.id)]));
     let Some(width) = width else { return Ok(format!("{}\n", lamp.as_str())) };
     let states = [Presence::Silent, Presence::Late, Presence::Never, Presence::Fresh];
     let texts: Vec<String> = states
         .into_iter()
-        .map(|state| (all.iter().filter(|presence| **presence == state).count(), state))
+        .map(|state| (all.iter().filter(|one| one.presence == state).count(), state))
         .filter(|(count, _)| *count > 0)
         .map(|(count, state)| format!("{count} {}", state.as_str()))
         .collect();
+    let worst = engine.lamps.worst(site.id);
     let mut parts: Vec<Vec<&str>> = vec![vec![lamp.as_str()]];
+    parts.extend(worst.iter().map(|name| vec![name.as_str()]));
     parts.extend(texts.iter().map(|text| vec![text.as_str()]));
     let parts: Vec<&[&str]> = parts.iter().map(Vec::as_slice).collect();
     Ok(line(&parts, "  ", width) + "\n")
@@ -82,11 +84,12 @@ async fn of_device(
     let (_, device) = found::device(&engine.store, site, device).await?;
     let now = clock::now();
     let heard = engine.heard.last(device.id).or(device.last_heard_at);
-    let lamp = Lamp::of(Presence::judge(heard, device.patience(), now));
+    let (lamp, alarm) = engine.lamps.device(&device);
     let Some(width) = width else { return Ok(format!("{}\n", lamp.as_str())) };
     let (long, short) = value_of(engine, &device, signal).await?;
     let age = heard.map(|at| age(now.seconds_since(at))).unwrap_or_default();
-    let parts: [&[&str]; 3] = [&[lamp.as_str()], &[&long, &short], &[&age]];
+    let alarm = alarm.unwrap_or_default();
+    let parts: [&[&str]; 4] = [&[lamp.as_str()], &[&alarm], &[&long, &short], &[&age]];
     let filled: Vec<&[&str]> = parts.into_iter().filter(|forms| !forms[0].is_empty()).collect();
     Ok(line(&filled, "  ", width) + "\n")
 }

@@ -29,7 +29,7 @@ pub(crate) async fn start(
 ) -> Result<(Arc<Mqtt>, Addresses), ServeError> {
     let kept = engine.store.kept_state().await.map_err(ServeError::Read)?;
     let server = Mqtt::new(Arc::new(EngineHost(engine.clone())), &kept, settings.mqtt_connections);
-    let outward = Arc::new(Outward::new(engine.plans.clone(), engine.heard.clone(), engine.store.clone()));
+    let outward = Arc::new(Outward::new(engine.plans.clone(), engine.lamps.clone(), engine.store.clone()));
     outward.open(&server);
     engine.publisher.open(outward.clone());
     supervisor.start(Task::new("MQTT sessions", server.clone().tend()));

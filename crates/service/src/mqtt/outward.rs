@@ -6,7 +6,7 @@ use futures::future::BoxFuture;
 use lantern_api as api;
 use lantern_core::lamp::Lamp;
 use lantern_core::{DeviceId, Moment, Reading, SignalId, SiteId, Value};
-use lantern_engine::heard::Heard;
+use lantern_engine::lamps::{DeviceLamp, Lamps};
 use lantern_engine::plans::{DevicePlan, Plans};
 use lantern_engine::publish::{ClientSession, Outlet};
 use lantern_engine::{Problem, clock, keys};
@@ -22,7 +22,7 @@ use tokio::sync::Notify;
 /// that it is bounded however much comes in.
 pub(super) struct Outward {
     plans: Arc<Plans>,
-    heard: Arc<Heard>,
+    at_a_glance: Arc<Lamps>,
     store: Arc<Store>,
     server: Mutex<Weak<Mqtt>>,
     newest: Mutex<HashMap<SignalId, Newest>>,
@@ -44,10 +44,10 @@ fn lock<T>(mutex: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
 }
 
 impl Outward {
-    pub(super) fn new(plans: Arc<Plans>, heard: Arc<Heard>, store: Arc<Store>) -> Self {
+    pub(super) fn new(plans: Arc<Plans>, at_a_glance: Arc<Lamps>, store: Arc<Store>) -> Self {
         Self {
             plans,
-            heard,
+            at_a_glance,
             store,
             server: Mutex::default(),
             newest: Mutex::default(),
@@ -154,9 +154,8 @@ impl Outward {
         let mut devices: HashMap<DeviceId, Lamp> = HashMap::new();
         let mut sites: HashMap<SiteId, Lamp> = HashMap::new();
         let mut known = lock(&self.lamps);
-        for (device, site, code, presence) in self.heard.all() {
-            let lamp = Lamp::of(presence);
-            let worst = sites.entry(site).or_insert(Lamp::Calm);
+        for DeviceLamp { device, site, code, lamp, .. } in self.at_a_glance.all() {
+            let worst = sites.entry(site).or_insert_with(|| self.at_a_glance.of_service(site));
             *worst = (*worst).max(lamp);
             if known.get(&device) != Some(&lamp) {
                 changed.push((site, format!("{code}/lamp"), lamp));

@@ -3,13 +3,12 @@
 
 use super::admitted::Admitted;
 use super::messages::{command_message, now_payloads, own_message};
-use lantern_core::DeviceState;
-use lantern_core::Moment;
 use lantern_core::lamp::Lamp;
-use lantern_core::presence::Presence;
-use lantern_engine::{Engine, Problem, clock};
+use lantern_core::{DeviceId, DeviceState};
+use lantern_engine::{Engine, Problem};
 use lantern_mqtt::{Filter, Message, matches};
 use lantern_store::Device;
+use std::collections::HashMap;
 
 /// Devices looked through for one subscription.
 const PAGE: u32 = 200;
@@ -29,12 +28,6 @@ pub(super) async fn is_own(client: &Admitted, filter: &Filter) -> bool {
     client.engine.store.device(client.site, code).await.is_ok_and(|device| device.carrier == Some(own))
 }
 
-/// The lamp of a device.
-fn lamp_of(engine: &Engine, device: &Device, now: Moment) -> Lamp {
-    let heard = engine.heard.last(device.id).or(device.last_heard_at);
-    Lamp::of(Presence::judge(heard, device.patience(), now))
-}
-
 /// All messages that stand on topics matching a filter.
 pub(super) async fn messages(client: &Admitted, filter: &Filter) -> Result<Vec<Message>, Problem> {
     let (engine, site) = (&*client.engine, &client.site_code);
@@ -44,17 +37,22 @@ pub(super) async fn messages(client: &Admitted, filter: &Filter) -> Result<Vec<M
     if first != &**site && first != "+" && first != "#" {
         return Ok(Vec::new());
     }
-    let now = clock::now();
     let mut messages = Vec::new();
     let add = |messages: &mut Vec<Message>, topic: String, payload: String| {
         if matches(pattern, &topic) {
             messages.push(own_message(topic, payload));
         }
     };
+    let lamps: HashMap<DeviceId, Lamp> = engine
+        .lamps
+        .all()
+        .into_iter()
+        .filter(|one| one.site == client.site)
+        .map(|one| (one.device, one.lamp))
+        .collect();
     let lamp_topic = format!("{site}/lamp");
     if matches(pattern, &lamp_topic) {
-        let lamps = engine.heard.all().into_iter().filter(|(_, of, ..)| *of == client.site);
-        let lamp = Lamp::worst(lamps.map(|(_, _, _, presence)| Lamp::of(presence)));
+        let lamp = Lamp::worst(lamps.values().copied().chain([engine.lamps.of_service(client.site)]));
         add(&mut messages, lamp_topic, lamp.as_str().to_owned());
     }
     let only = second.filter(|code| !matches!(*code, "+" | "#" | "lamp"));
@@ -68,7 +66,9 @@ pub(super) async fn messages(client: &Admitted, filter: &Filter) -> Result<Vec<M
         after.clone_from(&last.code);
         for device in devices.iter().filter(|device| device.state != DeviceState::Waiting) {
             let base = format!("{site}/{}", device.code);
-            add(&mut messages, format!("{base}/lamp"), lamp_of(engine, device, now).as_str().to_owned());
+            // One in trial is not among them.
+            let lamp = lamps.get(&device.id).copied().unwrap_or_else(|| engine.lamps.device(device).0);
+            add(&mut messages, format!("{base}/lamp"), lamp.as_str().to_owned());
             for command in engine.commands.standing(device.id) {
                 let message = command_message(site, &device.code, &command);
                 if matches(pattern, &message.topic) {

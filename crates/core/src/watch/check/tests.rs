@@ -60,6 +60,7 @@ fn what_makes_no_sense_is_refused_with_its_field() {
         (with(json!({"when": {"is": "outside", "low": 8, "high": 2}})), n, "`when.low` is below"),
         (with(json!({"when": {"is": "outside", "low": 2, "high": 8}, "deadband": 3})), n, "less than half the band"),
         (with(json!({"when": {"is": "changing", "by": 0, "within_s": 60}})), n, "`when.by` is a number above 0"),
+        (with(json!({"when": {"is": "changing", "by": 2, "within_s": 60}, "deadband": 2})), n, "less than `when.by`"),
         (with(json!({"when": {"is": "changing", "by": 1, "within_s": 0}})), n, "`when.within_s` is from 1 s"),
         (with(json!({"when": {"is": "steady", "for_s": 60, "within": 1}})), ValueType::Text, "about a number"),
         (with(json!({"when": {"is": "flag", "value": true}})), n, "is about a flag"),

@@ -133,6 +133,19 @@ fn what_hovers_at_the_limit_is_one_alarm() {
     assert_eq!(edges(&with(json!({"delay_off_s": 5})), &numbers(&back), 60.0), [(0.0, true), (44.0, false)]);
 }
 
+#[test]
+fn what_changes_by_about_so_much_is_one_alarm() {
+    let falls = |deadband: f64| {
+        let when = json!({"is": "changing", "by": 4, "within_s": 600, "direction": "falls"});
+        rule(json!({"name": "w", "when": when, "deadband": deadband}), ValueType::Number)
+    };
+    let mut values = vec![(0.0, 10.0)];
+    values.extend((1..30).map(|i| (f64::from(i), if i % 2 == 0 { 5.9 } else { 6.1 })));
+    values.push((40.0, 7.5));
+    assert_eq!(edges(&falls(0.0), &numbers(&values), 50.0).len(), 28);
+    assert_eq!(edges(&falls(1.0), &numbers(&values), 50.0), [(2.0, true), (40.0, false)]);
+}
+
 /// Delays end on time, whether a reading comes then or not.
 #[test]
 fn delays_are_over_when_they_are() {
