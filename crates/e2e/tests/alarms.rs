@@ -3,6 +3,15 @@
 use lantern_e2e::{Client, Dial, Service, eventually};
 use serde_json::json;
 
+/// A device that is relied upon, and its key.
+async fn fridge(service: &Service) -> String {
+    let device = json!({"code": "fridge", "name": "Fridge", "interval_s": 600, "state": "live",
+        "signals": [{"code": "temp", "type": "number"}]});
+    service.post("sites/marlbeck/devices", device).await.ok();
+    let key = service.post("sites/marlbeck/devices/fridge/keys", json!({})).await.ok();
+    key["key"].as_str().unwrap().to_owned()
+}
+
 async fn take(service: &Service, key: &str, body: impl Into<String>) {
     let answer = service.deliver(key, body).await;
     assert_eq!(answer.status.as_u16(), 200, "{}", answer.text);
@@ -11,7 +20,7 @@ async fn take(service: &Service, key: &str, body: impl Into<String>) {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_alarm_is_raised_told_answered_and_outlives_a_crash() {
     let mut service = Service::start().await;
-    let key = service.device("fridge", &["temp"]).await;
+    let key = fridge(&service).await;
     let client = Client::logged_in(&service);
     take(&service, &key, r#"{"temp": 4}"#).await;
     let made =
@@ -56,7 +65,7 @@ async fn an_alarm_is_raised_told_answered_and_outlives_a_crash() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_came_while_the_service_was_killed_is_judged_at_the_start() {
     let mut service = Service::start().await;
-    let key = service.device("fridge", &["temp"]).await;
+    let key = fridge(&service).await;
     let client = Client::logged_in(&service);
     client.ok(&["watch", "add", "Fridge is warm", "--on", "fridge/temp", "--above", "8"]);
     for temp in [4, 9, 4, 9, 4] {
@@ -77,7 +86,7 @@ async fn what_came_while_the_service_was_killed_is_judged_at_the_start() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn watches_are_tried_listed_and_removed() {
     let service = Service::start().await;
-    let key = service.device("fridge", &["temp"]).await;
+    let key = fridge(&service).await;
     let client = Client::logged_in(&service);
     for temp in [4.0, 9.5, 4.0] {
         take(&service, &key, json!({"temp": temp}).to_string()).await;

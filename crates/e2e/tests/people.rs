@@ -179,7 +179,7 @@ async fn somebody_comes_in_by_a_one_time_address() {
         browser.sees("tower").await;
         let script = "return [...document.querySelectorAll('header nav a')].map((a) => a.textContent).join()";
         let places = browser.page.execute(script, Vec::new()).await.unwrap();
-        assert_eq!(places, "Lamp room,Charts", "a viewer sets nothing up");
+        assert_eq!(places, "Lamp room,Alarms,Charts", "a viewer sets nothing up");
         let now = browser.page.current_url().await.unwrap();
         browser.open(&format!("{}sites/marlbeck/notes", now.join("/").unwrap())).await;
         browser.sees("No notes yet").await;

@@ -258,7 +258,13 @@ async fn a_watch_is_on_what_is_there() {
     }
     world.engine.alarms.look().await;
     assert_eq!(world.engine.alarms.standing(row.id), (2, 0), "the hut is new, and the shed is excepted");
-    // Nothing of another site is watched, and nothing in trial.
+    // Nobody is called for what is in trial; once it is live it is watched.
+    let new = json!({"name": "Attic", "code": "attic",
+        "signals": [{"code": "temp", "type": "number", "unit": "Cel"}]});
+    world.engine.set_up.add_device(site, serde_json::from_value(new).unwrap(), "ann").await.unwrap();
+    world.engine.alarms.look().await;
+    assert_eq!(world.engine.alarms.standing(row.id), (2, 0));
+    // Nothing of another site is watched.
     let hut = world.store.device(site.id, "hut").await.unwrap();
     world.engine.set_up.remove_device(&hut).await.unwrap();
     world.engine.alarms.look().await;

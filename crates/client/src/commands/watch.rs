@@ -23,8 +23,11 @@ pub(crate) async fn run(context: &Context, command: WatchCommand) -> Result<()> 
             let new = NewWatch { code, watch: written(name, *watch)? };
             let made: SiteWatch = server.post(&path, &new).await?;
             context.output.print(&made, |made| {
-                let holds =
-                    if made.holding > 0 { format!(", and holds at {} now", made.holding) } else { String::new() };
+                let holds = match (made.places, made.holding) {
+                    (0, _) => ", because nobody is called for what is in trial".to_owned(),
+                    (_, 0) => String::new(),
+                    (_, holding) => format!(", and holds at {holding} now"),
+                };
                 format!("watch {} made: it is on {}{holds}", made.code, places(made.places))
             })
         }

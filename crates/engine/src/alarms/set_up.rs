@@ -23,7 +23,7 @@ const PAGE: u32 = 500;
 /// Where a watch is to be.
 pub(super) type Place = (Option<DeviceId>, Option<SignalId>);
 
-/// The devices of a site that are relied upon, with their signals.
+/// The devices of a site, with their signals.
 pub(super) struct Ground {
     devices: Vec<Device>,
     signals: HashMap<DeviceId, Vec<Signal>>,
@@ -32,7 +32,16 @@ pub(super) struct Ground {
 }
 
 impl Ground {
-    /// Where a watch is, and what its signals measure.
+    /// Where a watch calls somebody: nobody is called for what is in trial.
+    fn live_places(&self, watch: &Watch) -> Vec<(Place, Option<SignalType>)> {
+        let live = self.devices.iter().filter(|device| device.state == DeviceState::Live);
+        let live: HashSet<DeviceId> = live.map(|device| device.id).collect();
+        let mut places = self.places(watch);
+        places.retain(|((device, _), _)| device.is_none_or(|device| live.contains(&device)));
+        places
+    }
+
+    /// What a watch is on, and what its signals measure.
     pub(super) fn places(&self, watch: &Watch) -> Vec<(Place, Option<SignalType>)> {
         let subject = watch.when.subject();
         if subject == Subject::Service {
@@ -153,7 +162,7 @@ impl Alarms {
                 return Err(Problem::invalid("on.signal", "name the signal: this is about its readings"));
             }
             let what = watch.on.device.as_deref().map_or("this site", |device| device);
-            return Err(Problem::invalid("on", format_args!("there is nothing like that in service at `{what}`")));
+            return Err(Problem::invalid("on", format_args!("there is nothing like that at `{what}`")));
         }
         for (place, signal) in &places {
             Rule::new(watch, signal.as_ref()).map_err(|error| {
@@ -194,11 +203,9 @@ impl Alarms {
             let page = self.store.devices(site, &after, PAGE).await?;
             let Some(last) = page.last() else { return Ok(ground) };
             after.clone_from(&last.code);
-            // Nobody is called for what is in trial.
-            let live: Vec<Device> = page.into_iter().filter(|device| device.state == DeviceState::Live).collect();
-            let ids: Vec<DeviceId> = live.iter().map(|device| device.id).collect();
+            let ids: Vec<DeviceId> = page.iter().map(|device| device.id).collect();
             ground.signals.extend(self.store.signals_of(&ids).await?);
-            ground.devices.extend(live);
+            ground.devices.extend(page);
         }
     }
 
@@ -232,7 +239,7 @@ impl Alarms {
     /// Puts a watch where it belongs, and takes it away where it no longer does.
     async fn place(&self, bound: &Arc<Bound>, kept: Vec<PointRow>, ground: &Ground) -> Result<(), StoreError> {
         let rules: HashMap<Place, Arc<Rule>> = ground
-            .places(&bound.watch)
+            .live_places(&bound.watch)
             .into_iter()
             .filter_map(|(place, signal)| Some((place, Arc::new(Rule::new(&bound.watch, signal.as_ref()).ok()?))))
             .collect();
