@@ -170,7 +170,7 @@ impl Changes {
             Change::Site(site) | Change::SiteRemoved(site, ..) | Change::Kind(site) => alarms.changed(*site),
             Change::Device(device) | Change::DeviceRestored(device, _) => alarms.changed(device.site),
             Change::DeviceRemoved(of, _) | Change::Signals(of) | Change::SignalsRemoved(of, _) => {
-                alarms.changed(of.site)
+                alarms.changed(of.site);
             }
             Change::Readings(_, signals) => alarms.made_again(signals),
             Change::History(_, signal) => alarms.made_again(&[*signal]),

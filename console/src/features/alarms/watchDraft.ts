@@ -112,7 +112,7 @@ export function watchOf(draft: WatchDraft): Watch | undefined {
     ...kept,
     name: draft.name.trim(),
     on: isScopeKept ? (kept?.on ?? {}) : on,
-    when: kept?.when.is === when.is ? ({ ...kept.when, ...when }) : when,
+    when: kept?.when.is === when.is ? { ...kept.when, ...when } : when,
     deadband: typed(draft.deadband) ?? 0,
     delay_on_s: minutes(draft.delayOn),
     delay_off_s: minutes(draft.delayOff),

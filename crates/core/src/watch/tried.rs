@@ -171,7 +171,8 @@ mod tests {
     fn it_is_rated_by_the_guidance() {
         let day = 86_400.0;
         let flapping: Vec<(f64, f64)> = (0..40).map(|i| (f64::from(i) * 15.0, f64::from(i % 2) * 10.0)).collect();
-        let cases: [(&[(f64, f64)], f64, &[Remark]); 4] = [
+        type Case<'a> = (&'a [(f64, f64)], f64, &'a [Remark]);
+        let cases: [Case<'_>; 4] = [
             (&[(0.0, 5.0), (10.0, 9.0), (20.0, 5.0)], day, &[]),
             (&[(0.0, 5.0)], day, &[Remark::Never]),
             (&[(0.0, 9.0)], 2.0 * day, &[Remark::Standing]),

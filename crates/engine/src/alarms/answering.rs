@@ -65,7 +65,7 @@ impl Alarms {
             }
             self.write().await?;
         }
-        Ok(self.store.alarm(site.id, id).await.map_err(missing)?)
+        self.store.alarm(site.id, id).await.map_err(missing)
     }
 }
 

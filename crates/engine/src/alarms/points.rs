@@ -41,7 +41,7 @@ pub(super) struct Point {
 }
 
 impl Point {
-    pub(super) fn new(row: PointRow, bound: Arc<Bound>, rule: Arc<Rule>) -> Self {
+    pub(super) fn new(row: &PointRow, bound: Arc<Bound>, rule: Arc<Rule>) -> Self {
         // What cannot be read is begun anew: the judge sees what holds with the next reading.
         let state = documents::read(&row.state).unwrap_or_default();
         let memory = documents::read(&row.memory).unwrap_or_default();

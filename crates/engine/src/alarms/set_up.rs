@@ -261,7 +261,7 @@ impl Alarms {
         let begun: Vec<PointId> = new.iter().map(|row| row.id).collect();
         for row in kept.into_iter().filter(|row| !gone.contains(&row.id)).chain(new) {
             if let Some(rule) = rules.get(&(row.device, row.signal)) {
-                self.put(row, bound, rule).await?;
+                self.put(&row, bound, rule).await?;
             }
         }
         // From here on nothing is missed, even if the service is killed at once.
@@ -269,7 +269,7 @@ impl Alarms {
     }
 
     /// Puts a point in its place. One whose rule is another begins with the last reading.
-    async fn put(&self, row: PointRow, bound: &Arc<Bound>, rule: &Arc<Rule>) -> Result<(), StoreError> {
+    async fn put(&self, row: &PointRow, bound: &Arc<Bound>, rule: &Arc<Rule>) -> Result<(), StoreError> {
         let id = row.id;
         let is_other = {
             let mut points = self.points();

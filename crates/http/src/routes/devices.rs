@@ -60,7 +60,7 @@ fn joined(engine: &Engine, device: &store::Device, described: Described) -> Devi
         identity: section.identity,
         topics: section.topics,
         commands: section.commands,
-        joining_until: open_window(&device, clock::now()).map(|(until, _)| until.to_string()),
+        joining_until: open_window(device, clock::now()).map(|(until, _)| until.to_string()),
         connection: engine.heard.connection(device.id),
         keeps_payload: device.keeps_payload,
         clock_offset_s: engine.heard.clock_offset_s(device.id),

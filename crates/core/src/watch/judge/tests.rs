@@ -30,10 +30,13 @@ fn numbers(values: &[(f64, f64)]) -> Vec<(f64, Value)> {
     values.iter().map(|(second, value)| (*second, Value::Number(*value))).collect()
 }
 
+/// A condition, what the signal is, its readings at seconds, and the edges that come of them.
+type Case = (Json, ValueType, Vec<(f64, Value)>, Vec<(f64, bool)>);
+
 #[test]
 fn each_condition_holds_when_it_says() {
     let n = ValueType::Number;
-    let cases: Vec<(Json, ValueType, Vec<(f64, Value)>, Vec<(f64, bool)>)> = vec![
+    let cases: Vec<Case> = vec![
         (
             json!({"is": "above", "limit": 8}),
             n,
