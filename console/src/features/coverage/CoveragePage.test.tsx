@@ -44,7 +44,7 @@ test('a device is told with what was lost, late and refused, and its gaps', asyn
     screen.getByText(/From 2026-05-01 00:00 to 2026-05-01 03:00, 50\s% of what was expected came/),
   ).toBeTruthy();
   expect(within(screen.getByRole('region', { name: 'Messages' })).getByText('90')).toBeTruthy();
-  expect(asked[0]?.path).toContain('from=1777593600&to=1777604400&by=hour');
+  expect(asked[0]?.path).toContain('from=1777593600&to=1777604400&zone=UTC&by=hour');
 });
 
 test('a month is in the address, and by day if it is long', async () => {
@@ -58,7 +58,7 @@ test('a month is in the address, and by day if it is long', async () => {
 });
 
 test('more devices are on further pages', async () => {
-  const span = 'from=1777593600&to=1777604400&by=hour&limit=100';
+  const span = 'from=1777593600&to=1777604400&zone=UTC&by=hour&limit=100';
   answering({
     [`GET /sites/marlbeck/coverage?${span}`]: { ...REPORT, next: 'tower' },
     [`GET /sites/marlbeck/coverage?${span}&after=tower`]: {

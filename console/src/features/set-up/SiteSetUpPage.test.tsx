@@ -6,6 +6,7 @@ import { SiteSetUpPage } from './SiteSetUpPage';
 
 const SITE = '/sites/marlbeck';
 const ANSWERS = {
+  [`GET ${SITE}`]: A_SITE,
   [`GET ${SITE}/now`]: {
     items: [
       aDevice({ device: 'tower', name: 'Water tower', interval_s: 30, signals: [aSignal()] }),
