@@ -65,7 +65,7 @@ function Place({ to, label, end, count, isLoud = false }: PlaceProps) {
       sx={{
         color: 'text.primary',
         textDecoration: 'none',
-        px: 1,
+        px: { xs: 0.5, md: 1 },
         py: 2,
         whiteSpace: 'nowrap',
         borderBottom: '3px solid transparent',
