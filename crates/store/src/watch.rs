@@ -124,7 +124,7 @@ impl Store {
     /// [`StoreError::NotFound`].
     pub async fn remove_watch(&self, id: WatchId, now: Moment) -> Result<(), StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
-        end_alarms(&mut transaction, "watch_id = ?1", id.0, now).await?;
+        end_alarms(&mut transaction, ALARMS_OF_WATCH, id.0, now).await?;
         let done = sqlx::query("DELETE FROM watch WHERE id = ?").bind(id.0).execute(&mut *transaction).await?;
         transaction.commit().await?;
         found(done.rows_affected())
@@ -233,12 +233,15 @@ impl Store {
     pub async fn remove_points(&self, points: &[PointId], now: Moment) -> Result<(), StoreError> {
         let mut transaction = self.write.begin_with("BEGIN IMMEDIATE").await?;
         for point in points {
-            end_alarms(&mut transaction, "id = ?1", point.0, now).await?;
+            end_alarms(&mut transaction, ALARM_OF_POINT, point.0, now).await?;
             sqlx::query("DELETE FROM watch_point WHERE id = ?").bind(point.0).execute(&mut *transaction).await?;
         }
         Ok(transaction.commit().await?)
     }
 }
+
+const ALARMS_OF_WATCH: &str = "SELECT alarm_id FROM watch_point WHERE watch_id = ? AND alarm_id IS NOT NULL";
+const ALARM_OF_POINT: &str = "SELECT alarm_id FROM watch_point WHERE id = ? AND alarm_id IS NOT NULL";
 
 /// Ends the alarms that go on at points, because nobody watches there any more.
 async fn end_alarms(
@@ -247,13 +250,7 @@ async fn end_alarms(
     id: i64,
     now: Moment,
 ) -> Result<(), StoreError> {
-    let alarms: Vec<i64> = match which {
-        "id = ?1" => sqlx::query_scalar("SELECT alarm_id FROM watch_point WHERE id = ?1 AND alarm_id IS NOT NULL"),
-        _ => sqlx::query_scalar("SELECT alarm_id FROM watch_point WHERE watch_id = ?1 AND alarm_id IS NOT NULL"),
-    }
-    .bind(id)
-    .fetch_all(&mut *connection)
-    .await?;
+    let alarms: Vec<i64> = sqlx::query_scalar(which).bind(id).fetch_all(&mut *connection).await?;
     for alarm in alarms {
         sqlx::query(
             "UPDATE alarm SET cleared_at = coalesce(cleared_at, ?2), acknowledged_at = coalesce(acknowledged_at, ?2)

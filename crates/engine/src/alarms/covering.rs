@@ -9,30 +9,23 @@ use lantern_store::PointId;
 impl Alarms {
     /// Covers the silence of devices whose carrier is silent too, and uncovers what that no longer explains.
     pub(super) fn cover(&self) {
-        let points = self.points();
-        let silent: Vec<(PointId, DeviceId, bool)> = points
-            .iter()
-            .filter(|point| {
-                is_of_silence(&point.bound.watch) && (point.memory.holds() || point.state.reasons().covered)
-            })
-            .filter_map(|point| Some((point.id, point.device?, point.state.reasons().covered)))
-            .collect();
-        let judged: Vec<(PointId, Option<DeviceId>, bool)> = silent
-            .into_iter()
-            .map(|(point, device, is_covered)| {
-                let cause = self
-                    .heard
-                    .carrier(device)
-                    .filter(|carrier| points.watches_silence(*carrier) && self.explains(*carrier, device));
-                (point, cause, is_covered)
-            })
-            .filter(|(_, cause, is_covered)| cause.is_some() != *is_covered)
-            .collect();
-        drop(points);
         let mut points = self.points();
-        for (id, cause, _) in judged {
+        let explained = |device: DeviceId| {
+            let carrier = self.heard.carrier(device);
+            carrier.is_some_and(|carrier| points.watches_silence(carrier) && self.explains(carrier, device))
+        };
+        let turned: Vec<(PointId, bool)> = points
+            .iter()
+            .filter(|point| is_of_silence(&point.bound.watch))
+            .filter(|point| point.memory.holds() || point.state.reasons().covered)
+            .filter_map(|point| {
+                let is_explained = explained(point.device?);
+                (is_explained != point.state.reasons().covered).then_some((point.id, is_explained))
+            })
+            .collect();
+        for (id, is_explained) in turned {
             if let Some(point) = points.get_mut(id) {
-                point.set(Reason::Covered, cause.is_some());
+                point.set(Reason::Covered, is_explained);
             }
         }
     }

@@ -4,7 +4,7 @@ use crate::clock;
 use crate::documents;
 use jiff::tz::TimeZone;
 use lantern_core::alarm::life::{Event, Reason, State, Step};
-use lantern_core::watch::{Edge, Memory, Rule, Subject, Watch};
+use lantern_core::watch::{Edge, Memory, Rule, Watch, When};
 use lantern_core::{DeviceId, Moment, SignalId, SiteId, Steady, Value};
 use lantern_store::{AlarmDeed, NewAlarm, PointChange, PointId, PointRow, WatchId};
 use std::collections::HashMap;
@@ -233,6 +233,5 @@ impl Points {
 
 /// Whether a watch is on whether a device is heard.
 pub(super) fn is_of_silence(watch: &Watch) -> bool {
-    use lantern_core::watch::When;
-    watch.when.subject() == Subject::Device && matches!(watch.when, When::Late {} | When::Silent {})
+    matches!(watch.when, When::Late {} | When::Silent {})
 }

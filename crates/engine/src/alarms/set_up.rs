@@ -9,7 +9,7 @@ use crate::problem::Problem;
 use jiff::tz::TimeZone;
 use lantern_api::Changed;
 use lantern_core::formula::SignalType;
-use lantern_core::watch::{Rule, Subject, Watch, WatchError};
+use lantern_core::watch::{Rule, Subject, Watch};
 use lantern_core::{DeviceId, DeviceState, SignalId, SiteId};
 use lantern_store::{Device, PointId, PointRow, Signal, Site, StoreError, WatchId, WatchRow};
 use std::collections::{HashMap, HashSet};
@@ -77,10 +77,6 @@ impl Ground {
             signal.map(|signal| signal.code.clone()).unwrap_or_default(),
         )
     }
-}
-
-fn invalid(error: &WatchError) -> Problem {
-    Problem::invalid(error.field, &error.message)
 }
 
 impl Alarms {
@@ -152,16 +148,10 @@ impl Alarms {
         let ground = self.ground(site.id).await?;
         let places = ground.places(watch);
         if places.is_empty() {
-            // Its words and numbers are looked at all the same.
-            let number = SignalType { unit: None, value_type: lantern_core::ValueType::Number };
-            let _ = Rule::new(watch, watch.on.signal.as_ref().map(|_| &number)).map_err(|error| match error.field {
-                field if field.starts_with("when") => None,
-                _ => Some(invalid(&error)),
-            });
             if watch.when.subject() == Subject::Signal && watch.on.signal.is_none() {
                 return Err(Problem::invalid("on.signal", "name the signal: this is about its readings"));
             }
-            let what = watch.on.device.as_deref().map_or("this site", |device| device);
+            let what = watch.on.device.as_deref().unwrap_or("this site");
             return Err(Problem::invalid("on", format_args!("there is nothing like that at `{what}`")));
         }
         for (place, signal) in &places {
