@@ -21,6 +21,10 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./features/entry/ComeInPage')).ComeInPage }),
       })),
       {
+        path: '/acknowledge',
+        lazy: async () => ({ Component: (await import('./features/callouts/CalledPage')).CalledPage }),
+      },
+      {
         Component: Gate,
         children: [
           { path: '/', Component: SitesPage },
@@ -97,6 +101,30 @@ export const router = createBrowserRouter([
                 path: 'alarms/watches',
                 lazy: async () => ({
                   Component: (await import('./features/alarms/WatchesPage')).WatchesPage,
+                }),
+              },
+              {
+                path: 'alarms/rosters',
+                lazy: async () => ({
+                  Component: (await import('./features/callouts/RostersPage')).RostersPage,
+                }),
+              },
+              ...['alarms/rosters/new', 'alarms/rosters/:roster'].map((path) => ({
+                path,
+                lazy: async () => ({
+                  Component: (await import('./features/callouts/RosterPage')).RosterPage,
+                }),
+              })),
+              {
+                path: 'alarms/callouts',
+                lazy: async () => ({
+                  Component: (await import('./features/callouts/CalloutsPage')).CalloutsPage,
+                }),
+              },
+              {
+                path: 'alarms/callouts/:callout',
+                lazy: async () => ({
+                  Component: (await import('./features/callouts/CalloutPage')).CalloutPage,
                 }),
               },
               {

@@ -179,6 +179,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/called-for": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What somebody is called for, by the secret in the address of their message. Nothing is changed by asking:
+         *     programs that look at messages open addresses.
+         */
+        post: operations["called_for"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/called-for/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acknowledge all that a message calls for. Its address is used up then. */
+        post: operations["called_acknowledge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes": {
         parameters: {
             query?: never;
@@ -644,6 +681,43 @@ export interface paths {
          *     `ignored=true`. Names of waiting devices are with their devices.
          */
         get: operations["arrivals_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/callouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Messages that called people, the newest first. With `alarm` those about one alarm, with `state` those that
+         *     are so far.
+         */
+        get: operations["callouts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/callouts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One message, with its words, the attempts to send it and the alarms it is about. */
+        get: operations["callouts_show"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2308,6 +2382,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/rosters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rosters of a site. */
+        get: operations["rosters_list"];
+        put?: never;
+        /** Make a roster. */
+        post: operations["rosters_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rosters/{roster}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One roster, with who is called now. */
+        get: operations["rosters_show"];
+        /** Make a roster say something else. */
+        put: operations["rosters_change"];
+        post?: never;
+        /** Remove a roster: it calls nobody any more. What it has called stays in the record. */
+        delete: operations["rosters_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rosters/{roster}/signing-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the webhooks of a roster are signed with. */
+        get: operations["rosters_signing_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}/rosters/{roster}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send somebody a message at once, and say how that went: one answer for each of their addresses. */
+        post: operations["rosters_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/span": {
         parameters: {
             query?: never;
@@ -2505,6 +2650,26 @@ export interface paths {
         get: operations["storage_storage"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/text-replies/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A text message that came back, as the gateway hands it over: JSON or a form. The settings of the service say
+         *     how its fields are called, and which key the address ends in.
+         */
+        post: operations["called_text_reply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2971,6 +3136,92 @@ export interface components {
              */
             said: number;
         };
+        /** @description The secret of an address that acknowledges alarms. */
+        CallSecret: {
+            /** @description What stands behind `#` in the address. */
+            secret: string;
+        };
+        /** @description What somebody is called for. */
+        CalledFor: {
+            /** @description The alarms, the first 100. */
+            alarms: components["schemas"]["Alarm"][];
+            /** @description Who was called. */
+            callee: string;
+            /** @description What the site is called. */
+            site: string;
+            /** @description The zone of the site. */
+            zone: string;
+        };
+        /** @description A message that calls somebody. */
+        Callout: {
+            /** @description Where it goes. */
+            address: string;
+            /**
+             * Format: int32
+             * @description How often it was tried.
+             */
+            attempts: number;
+            /** @description Whom the roster names: a person or an address. */
+            callee: string;
+            /** @description When it was sent or given up. */
+            ended_at?: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description When it was made. */
+            made_at: string;
+            /** @description When it is tried next. */
+            next_at?: string;
+            /** @description The code of the roster. */
+            roster: string;
+            /** @description What it is about. */
+            sort: components["schemas"]["CalloutSort"];
+            /** @description How far it is. */
+            state: components["schemas"]["CalloutState"];
+            /** @description Its subject. */
+            subject: string;
+            /** @description How it is carried; absent if nobody knew how. */
+            way?: components["schemas"]["CalloutWay"];
+        };
+        /** @description An attempt to send a message. */
+        CalloutAttempt: {
+            /** @description When it began. */
+            began_at: string;
+            /** @description When it ended. */
+            ended_at?: string;
+            /** @description How: `sent`, `refused`, `later` (refused for now, or nobody reached) or `uncertain`. */
+            outcome?: string;
+            /** @description The conversation with the server. */
+            said: string;
+        };
+        /** @description A message with its words, the attempts to send it and the alarms it is about. */
+        CalloutHistory: {
+            /** @description The numbers of the alarms, the first 100. */
+            alarms: number[];
+            /** @description The attempts. */
+            attempts: components["schemas"]["CalloutAttempt"][];
+            /** @description The message. */
+            callout: components["schemas"]["Callout"];
+            /** @description Its words. */
+            text: string;
+        };
+        /**
+         * @description What a message is about.
+         * @enum {string}
+         */
+        CalloutSort: "call" | "end" | "test";
+        /**
+         * @description How far a message is.
+         * @enum {string}
+         */
+        CalloutState: "waiting" | "sending" | "sent" | "failed" | "uncertain" | "dropped";
+        /**
+         * @description How a message is carried.
+         * @enum {string}
+         */
+        CalloutWay: "mail" | "text" | "webhook" | "topic";
         /** @description How many devices one carries, and how they are doing. */
         Carries: {
             /**
@@ -3038,7 +3289,7 @@ export interface components {
          * @description What has changed.
          * @enum {string}
          */
-        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note" | "view" | "watch";
+        Changed: "site" | "device" | "device-removed" | "signal" | "key" | "arrival" | "kind" | "commissioning" | "hand-reading" | "readings" | "history" | "note" | "view" | "roster" | "watch";
         /** @description Where an arrival goes. */
         Claim: components["schemas"]["ClaimInto"] | components["schemas"]["NewSignal"];
         /** @description Names the signal that an arrival belongs to. */
@@ -5179,6 +5430,13 @@ export interface components {
             /** @description To this time, itself excluded; by default to the end. */
             to?: string;
         };
+        /** @description A roster that is to be made. */
+        NewRoster: {
+            /** @description Its code; made of its name, if absent. */
+            code?: string;
+            /** @description What it says. */
+            roster: components["schemas"]["Roster"];
+        };
         /** @description What a signal is declared as. */
         NewSignal: {
             /** @description Letters, digits, `-`, `_`, `.`: the name senders use. */
@@ -5502,6 +5760,44 @@ export interface components {
                 min?: components["schemas"]["Extreme"];
                 /** @description When the last one was. */
                 to: string;
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
+        Page_Callout: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description Where it goes. */
+                address: string;
+                /**
+                 * Format: int32
+                 * @description How often it was tried.
+                 */
+                attempts: number;
+                /** @description Whom the roster names: a person or an address. */
+                callee: string;
+                /** @description When it was sent or given up. */
+                ended_at?: string;
+                /**
+                 * Format: int64
+                 * @description Its number.
+                 */
+                id: number;
+                /** @description When it was made. */
+                made_at: string;
+                /** @description When it is tried next. */
+                next_at?: string;
+                /** @description The code of the roster. */
+                roster: string;
+                /** @description What it is about. */
+                sort: components["schemas"]["CalloutSort"];
+                /** @description How far it is. */
+                state: components["schemas"]["CalloutState"];
+                /** @description Its subject. */
+                subject: string;
+                /** @description How it is carried; absent if nobody knew how. */
+                way?: components["schemas"]["CalloutWay"];
             }[];
             /** @description Pass this as `after` to get the next page; absent on the last one. */
             next?: string;
@@ -6228,6 +6524,35 @@ export interface components {
             next?: string;
         };
         /** @description One page of a list. */
+        Page_SiteRoster: {
+            /** @description The items, in the list's order. */
+            items: {
+                /** @description When. */
+                changed_at?: string;
+                /** @description Who changed it last. */
+                changed_by?: string;
+                /** @description Its code. */
+                code: string;
+                /** @description Why it cannot be read, if it cannot: then nobody is called by it. */
+                damaged?: string;
+                /** @description When. */
+                made_at: string;
+                /** @description Who made it. */
+                made_by: string;
+                /** @description Who is called now, in this order. */
+                on_duty: string[];
+                /** @description What it says. */
+                roster?: components["schemas"]["Roster"];
+                /**
+                 * @description What would keep somebody from being called: a name nobody has, a person without addresses, a way that
+                 *     is not set up.
+                 */
+                troubles: string[];
+            }[];
+            /** @description Pass this as `after` to get the next page; absent on the last one. */
+            next?: string;
+        };
+        /** @description One page of a list. */
         Page_SiteWatch: {
             /** @description The items, in the list's order. */
             items: {
@@ -6655,6 +6980,74 @@ export interface components {
          * @enum {string}
          */
         Role: "viewer" | "operator" | "owner";
+        /** @description Who is called for alarms, when, and in which order. Times are in the site's zone. */
+        Roster: {
+            /** @description Who is away, and who stands in for them. */
+            absences?: components["schemas"]["RosterAbsence"][];
+            /**
+             * @description Who is told at once of each alarm and of its end, whoever is called: webhooks, topics, a list of
+             *     addresses.
+             */
+            also?: string[];
+            /** @description Only for alarms of these devices; of all, if there are none. */
+            devices?: string[];
+            /** @description Days on which others are called, whatever the weekly plan says. */
+            holidays?: components["schemas"]["RosterHoliday"][];
+            /** @description It calls for alarms of this severity or worse. */
+            least?: components["schemas"]["Severity"];
+            /** @description What it is called. */
+            name: string;
+            /**
+             * @description Who is called, one after the other: names of people, e-mail addresses, telephone numbers, addresses
+             *     of webhooks, `topic:` and an MQTT topic.
+             */
+            order: string[];
+            /**
+             * Format: double
+             * @description Minutes after which the next one is called if nobody has acknowledged.
+             */
+            pass_on_min?: number;
+            /** @description Hours in which nobody is called for less than an urgent alarm: the call waits until they are over. */
+            quiet?: components["schemas"]["ActiveHours"][];
+            /**
+             * Format: int32
+             * @description How often the whole order is gone through.
+             */
+            rounds?: number;
+            /** @description Whether those who were called are told when it is over. */
+            says_end?: boolean;
+            /** @description The words of a message; the usual ones, if empty. */
+            text?: string;
+            /** @description The weekly plan: others who are called in its hours. The first that fits counts. */
+            turns?: components["schemas"]["RosterTurn"][];
+        };
+        /** @description Somebody is away. */
+        RosterAbsence: {
+            /** @description The first day, such as `2026-12-24`. */
+            from: string;
+            /** @description Who is called instead; they are left out, if it is nobody. */
+            stand_in?: string;
+            /** @description The last day. */
+            to: string;
+            /** @description Who. */
+            who: string;
+        };
+        /** @description Days on which others are called. */
+        RosterHoliday: {
+            /** @description The first day, such as `2026-12-24`. */
+            from: string;
+            /** @description Who is called then, one after the other. */
+            order: string[];
+            /** @description The last day. */
+            to: string;
+        };
+        /** @description Hours of the week in which others are called. */
+        RosterTurn: {
+            /** @description When. */
+            hours: components["schemas"]["ActiveHours"];
+            /** @description Who is called then, one after the other. */
+            order: string[];
+        };
         /** @description What can be believed of a signal. All parts are optional. */
         Screen: {
             /** @description What is expected: values outside are suspect. */
@@ -6940,6 +7333,11 @@ export interface components {
             /** @description Its unit, a UCUM code. */
             unit?: string;
         };
+        /** @description What the webhooks of a roster are signed with. */
+        SigningKey: {
+            /** @description The key of HMAC-SHA-256, its characters as bytes. */
+            signing_key: string;
+        };
         /** @description A place or project. */
         Site: {
             /** @description What the one who asks may do there. */
@@ -6982,6 +7380,30 @@ export interface components {
             kinds?: components["schemas"]["KindDescription"][];
             /** @description The site itself. */
             site: components["schemas"]["SiteSection"];
+        };
+        /** @description A roster of a site. */
+        SiteRoster: {
+            /** @description When. */
+            changed_at?: string;
+            /** @description Who changed it last. */
+            changed_by?: string;
+            /** @description Its code. */
+            code: string;
+            /** @description Why it cannot be read, if it cannot: then nobody is called by it. */
+            damaged?: string;
+            /** @description When. */
+            made_at: string;
+            /** @description Who made it. */
+            made_by: string;
+            /** @description Who is called now, in this order. */
+            on_duty: string[];
+            /** @description What it says. */
+            roster?: components["schemas"]["Roster"];
+            /**
+             * @description What would keep somebody from being called: a name nobody has, a person without addresses, a way that
+             *     is not set up.
+             */
+            troubles: string[];
         };
         /** @description The site in its document. */
         SiteSection: {
@@ -7176,6 +7598,23 @@ export interface components {
             diameter_m: number;
             /** @enum {string} */
             shape: "sphere";
+        };
+        /** @description Who is to get a message by which a roster is tested. */
+        TestCallout: {
+            /** @description A person's name or an address. */
+            to: string;
+        };
+        /** @description A text message that came back through the gateway. */
+        TextReply: {
+            /** @description The number it came from. */
+            from: string;
+            /** @description Its words: `ok`, or `ok 12` for one alarm. */
+            text: string;
+        };
+        /** @description What came of a reply. */
+        TextReplyTaken: {
+            /** @description The alarms it acknowledged. */
+            acknowledged: number[];
         };
         /**
          * @description A letter type of IEC 60584.
@@ -7680,6 +8119,14 @@ export type Burst = components['schemas']['Burst'];
 export type ByteOrder = components['schemas']['ByteOrder'];
 export type Calibration = components['schemas']['Calibration'];
 export type CalibrationPair = components['schemas']['CalibrationPair'];
+export type CallSecret = components['schemas']['CallSecret'];
+export type CalledFor = components['schemas']['CalledFor'];
+export type Callout = components['schemas']['Callout'];
+export type CalloutAttempt = components['schemas']['CalloutAttempt'];
+export type CalloutHistory = components['schemas']['CalloutHistory'];
+export type CalloutSort = components['schemas']['CalloutSort'];
+export type CalloutState = components['schemas']['CalloutState'];
+export type CalloutWay = components['schemas']['CalloutWay'];
 export type Carries = components['schemas']['Carries'];
 export type Caught = components['schemas']['Caught'];
 export type ChangeEvent = components['schemas']['ChangeEvent'];
@@ -7800,6 +8247,7 @@ export type NewMeaning = components['schemas']['NewMeaning'];
 export type NewNote = components['schemas']['NewNote'];
 export type NewPassword = components['schemas']['NewPassword'];
 export type NewReconversion = components['schemas']['NewReconversion'];
+export type NewRoster = components['schemas']['NewRoster'];
 export type NewSignal = components['schemas']['NewSignal'];
 export type NewSite = components['schemas']['NewSite'];
 export type NewSoak = components['schemas']['NewSoak'];
@@ -7819,6 +8267,7 @@ export type PackedNumber = components['schemas']['PackedNumber'];
 export type PageAlarm = components['schemas']['Page_Alarm'];
 export type PageArrival = components['schemas']['Page_Arrival'];
 export type PageBurst = components['schemas']['Page_Burst'];
+export type PageCallout = components['schemas']['Page_Callout'];
 export type PageChangeLine = components['schemas']['Page_ChangeLine'];
 export type PageCommand = components['schemas']['Page_Command'];
 export type PageContact = components['schemas']['Page_Contact'];
@@ -7845,6 +8294,7 @@ export type PageRemovedSite = components['schemas']['Page_RemovedSite'];
 export type PageRevision = components['schemas']['Page_Revision'];
 export type PageSignal = components['schemas']['Page_Signal'];
 export type PageSite = components['schemas']['Page_Site'];
+export type PageSiteRoster = components['schemas']['Page_SiteRoster'];
 export type PageSiteWatch = components['schemas']['Page_SiteWatch'];
 export type PageStay = components['schemas']['Page_Stay'];
 export type PageView = components['schemas']['Page_View'];
@@ -7879,6 +8329,10 @@ export type RetentionState = components['schemas']['RetentionState'];
 export type Revision = components['schemas']['Revision'];
 export type Right = components['schemas']['Right'];
 export type Role = components['schemas']['Role'];
+export type Roster = components['schemas']['Roster'];
+export type RosterAbsence = components['schemas']['RosterAbsence'];
+export type RosterHoliday = components['schemas']['RosterHoliday'];
+export type RosterTurn = components['schemas']['RosterTurn'];
 export type Screen = components['schemas']['Screen'];
 export type ScreenDependence = components['schemas']['ScreenDependence'];
 export type ScreenOutlier = components['schemas']['ScreenOutlier'];
@@ -7897,9 +8351,11 @@ export type SignalNow = components['schemas']['SignalNow'];
 export type SignalRole = components['schemas']['SignalRole'];
 export type SignalSpan = components['schemas']['SignalSpan'];
 export type SignalSummary = components['schemas']['SignalSummary'];
+export type SigningKey = components['schemas']['SigningKey'];
 export type Site = components['schemas']['Site'];
 export type SiteChange = components['schemas']['SiteChange'];
 export type SiteDocument = components['schemas']['SiteDocument'];
+export type SiteRoster = components['schemas']['SiteRoster'];
 export type SiteSection = components['schemas']['SiteSection'];
 export type SiteWatch = components['schemas']['SiteWatch'];
 export type Soak = components['schemas']['Soak'];
@@ -7911,6 +8367,9 @@ export type Storage = components['schemas']['Storage'];
 export type SummarySet = components['schemas']['SummarySet'];
 export type SummaryTable = components['schemas']['SummaryTable'];
 export type Tank = components['schemas']['Tank'];
+export type TestCallout = components['schemas']['TestCallout'];
+export type TextReply = components['schemas']['TextReply'];
+export type TextReplyTaken = components['schemas']['TextReplyTaken'];
 export type ThermocoupleType = components['schemas']['ThermocoupleType'];
 export type Trace = components['schemas']['Trace'];
 export type Traffic = components['schemas']['Traffic'];
@@ -8278,6 +8737,68 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.sqlite3": number[];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    called_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallSecret"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalledFor"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    called_acknowledge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallSecret"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalledFor"];
                 };
             };
             default: {
@@ -9218,6 +9739,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Arrival"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    callouts_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                alarm?: number;
+                limit?: number;
+                state?: "waiting" | "sending" | "sent" | "failed" | "uncertain" | "dropped";
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_Callout"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    callouts_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalloutHistory"];
                 };
             };
             default: {
@@ -12963,6 +13548,227 @@ export interface operations {
             };
         };
     };
+    rosters_list: {
+        parameters: {
+            query?: {
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SiteRoster"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoster"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRoster"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_show: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                roster: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRoster"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                roster: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Roster"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRoster"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                roster: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_signing_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                roster: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKey"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rosters_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                roster: string;
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestCallout"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalloutHistory"][];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readings_span: {
         parameters: {
             query?: {
@@ -13458,6 +14264,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Storage"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    called_text_reply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextReply"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextReplyTaken"];
                 };
             };
             default: {

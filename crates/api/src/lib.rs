@@ -10,6 +10,7 @@
 mod account;
 mod alarms;
 mod arrivals;
+mod callouts;
 mod commands;
 mod commissioning;
 mod compare;
@@ -44,6 +45,10 @@ pub use alarms::{
     TriedWatch, TryWatch,
 };
 pub use arrivals::*;
+pub use callouts::{
+    CallSecret, CalledFor, Callout, CalloutAttempt, CalloutHistory, CalloutSort, CalloutState, NewRoster, SigningKey,
+    SiteRoster, TestCallout, TextReply, TextReplyTaken,
+};
 pub use commands::*;
 pub use commissioning::*;
 pub use compare::*;
@@ -75,6 +80,7 @@ pub use why::*;
 pub use lantern_core::access::{Right, Role};
 pub use lantern_core::alarm::Severity;
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
+pub use lantern_core::callout::{Absence, Holiday, Roster, Turn, Way};
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::fix::{Fix, FixPart};
 pub use lantern_core::presence::Presence;

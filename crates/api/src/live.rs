@@ -72,6 +72,8 @@ pub enum Changed {
     Note,
     /// A view was kept or removed.
     View,
+    /// A roster was made, changed or removed.
+    Roster,
     /// A watch was made, changed or removed.
     Watch,
 }

@@ -49,6 +49,8 @@ async fn run(cli: Cli) -> anyhow::Result<()> {
         Command::Alarms(args) => commands::alarms::list(&context, *args).await,
         Command::Acknowledge(args) => commands::alarms::acknowledge(&context, args).await,
         Command::Shelve(args) => commands::alarms::shelve(&context, args).await,
+        Command::Callouts(args) => commands::roster::callouts(&context, args).await,
+        Command::Roster { command } => commands::roster::run(&context, command).await,
         Command::Watch { command } => commands::watch::run(&context, command).await,
         Command::Note { command } => commands::note::run(&context, command).await,
         Command::ComeIn(args) => commands::account::come_in(&context, args).await,

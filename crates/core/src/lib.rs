@@ -58,6 +58,7 @@ pub mod access;
 pub mod alarm;
 pub mod allowance;
 pub mod attention;
+pub mod callout;
 mod cbor;
 pub mod clock_offset;
 pub mod code;

@@ -10,6 +10,7 @@ mod client;
 mod demo;
 mod mqtt;
 mod service;
+mod stand_ins;
 
 pub use binaries::binary;
 pub use browser::Browser;
@@ -18,6 +19,7 @@ pub use demo::Demo;
 pub use fantoccini::Locator;
 pub use mqtt::{Came, Dial, Event, Mqtt};
 pub use service::{Answer, Service};
+pub use stand_ins::StandIns;
 
 use std::time::{Duration, Instant};
 

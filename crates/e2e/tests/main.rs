@@ -3,6 +3,8 @@
 
 /// Watches and alarms.
 mod alarms;
+/// Calling people.
+mod callouts;
 /// Charts of several devices in a browser.
 mod charts;
 /// The command line.

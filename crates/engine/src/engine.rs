@@ -3,6 +3,7 @@
 use crate::alarms::Alarms;
 use crate::allowances::Allowances;
 use crate::by_hand::ByHand;
+use crate::callouts::Callouts;
 use crate::changes::Changes;
 use crate::commands::{Commands, OpenCommands};
 use crate::commissioning::Commissionings;
@@ -30,7 +31,7 @@ use crate::views::Views;
 use crate::why::Whys;
 use lantern_core::allowance::Allowance;
 use lantern_store::{Store, StoreError};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 /// What one key may send.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -73,7 +74,7 @@ pub struct Engine {
     /// Devices in trial.
     pub commissionings: Commissionings,
     /// Devices as they are now.
-    pub now: Now,
+    pub now: Arc<Now>,
     /// Why nothing is seen.
     pub whys: Whys,
     /// Where values come from.
@@ -84,6 +85,8 @@ pub struct Engine {
     pub healths: Arc<Healths>,
     /// Watches and alarms.
     pub alarms: Arc<Alarms>,
+    /// Calling people.
+    pub callouts: Arc<Callouts>,
     /// Presence and alarms at a glance.
     pub lamps: Arc<Lamps>,
     /// People, their log-ins and invitations.
@@ -131,6 +134,7 @@ impl Engine {
             filling: Filling::default(),
         });
         let alarms = base.alarms(&healths);
+        let now = Arc::new(base.now(&alarms));
         publisher.watch(alarms.clone());
         Ok(Self {
             intake: base.intake(limits, &changes, &set_up, &commands),
@@ -152,6 +156,14 @@ impl Engine {
             },
             healths,
             alarms: alarms.clone(),
+            callouts: Arc::new(Callouts {
+                store: store.clone(),
+                plans: plans.clone(),
+                now: now.clone(),
+                alarms: alarms.clone(),
+                publisher: publisher.clone(),
+                post: OnceLock::new(),
+            }),
             trusted,
             people,
             notes,
@@ -162,7 +174,7 @@ impl Engine {
                 heard: heard.clone(),
                 changes,
             },
-            now: base.now(&alarms),
+            now,
             lamps: Arc::new(Lamps { heard: heard.clone(), alarms: alarms.clone() }),
             whys: Whys { store: store.clone(), heard: heard.clone(), contacts: contacts.clone() },
             trials: Trials { definitions: definitions.clone(), latest: latest.clone() },

@@ -5,7 +5,7 @@ use crate::live::Live;
 use crate::plans::DevicePlan;
 use crate::problem::Problem;
 use futures::future::BoxFuture;
-use lantern_api::{Command, CommandEvent};
+use lantern_api::{Changed, Command, CommandEvent};
 use lantern_core::{Moment, Reading, SiteId};
 use lantern_store::{Device, Lineage, StoreError};
 use std::ops::Range;
@@ -41,6 +41,9 @@ pub trait Outlet: Send + Sync {
 
     /// A command was given to a device.
     fn command<'a>(&'a self, device: &'a Device, command: &'a Command) -> BoxFuture<'a, ()>;
+
+    /// Somebody is called by a topic of a site.
+    fn callout<'a>(&'a self, site: SiteId, topic: &'a str, text: &'a str) -> BoxFuture<'a, ()>;
 
     /// Keys were revoked or removed: who is connected by one that opens nothing any more has
     /// to go.
@@ -91,6 +94,18 @@ impl Publisher {
             None => false,
         };
         if is_ended { Ok(()) } else { Err(Problem::missing(StoreError::NotFound, "MQTT session", client)) }
+    }
+
+    /// Somebody is called by a topic of a site.
+    pub(crate) async fn callout(&self, site: SiteId, topic: &str, text: &str) {
+        if let Some(outlet) = self.outlet.get() {
+            outlet.callout(site, topic, text).await;
+        }
+    }
+
+    /// Something of a site is otherwise than before.
+    pub(crate) fn changed(&self, site: SiteId, what: Changed) {
+        self.live.change(site, what, None);
     }
 
     /// From now on readings are watched.

@@ -50,6 +50,7 @@ impl Engine {
             Task::new("trimming the contact log", trim(engine())),
             Task::new("commands", commands(engine())),
             Task::new("watches", watches(engine())),
+            Task::new("callouts", callouts(engine())),
             Task::new("derived signals", derived(engine())),
             Task::new("jobs", jobs(engine())),
             Task::new("sweeping", sweep(engine())),
@@ -129,6 +130,10 @@ async fn commands(engine: Arc<Engine>) {
 
 async fn watches(engine: Arc<Engine>) {
     engine.alarms.run().await;
+}
+
+async fn callouts(engine: Arc<Engine>) {
+    engine.callouts.run().await;
 }
 
 async fn derived(engine: Arc<Engine>) {

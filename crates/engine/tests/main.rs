@@ -5,6 +5,8 @@
 mod alarms;
 /// What comes under undeclared names.
 mod arrivals;
+/// Calling people.
+mod callouts;
 /// What is remembered, against what is so.
 mod changes;
 /// The way of a command.

@@ -26,6 +26,9 @@ pub enum ServeError {
     /// The certificate cannot be used.
     #[error(transparent)]
     Tls(#[from] TlsError),
+    /// What callouts are sent by cannot be used.
+    #[error("{0}")]
+    Outside(String),
     /// A port cannot be listened on.
     #[error("cannot listen on {address} for {what}; stop what uses the port, or choose another in the settings")]
     Listen {

@@ -13,6 +13,7 @@
 //! | `announce` | what it prints when it is up |
 //! | `sockets` | listening at an address |
 //! | `tls` | certificates, and the doors that speak TLS |
+//! | `outside` | what callouts are sent by |
 //! | `mqtt` | what topics mean, who may use them, and what goes out on them |
 //! | [`maintenance`] | checking and restoring a database that no service has open |
 //!
@@ -24,6 +25,7 @@ mod error;
 pub mod maintenance;
 mod metrics;
 mod mqtt;
+mod outside;
 mod run;
 pub mod settings;
 mod sockets;

@@ -5,6 +5,7 @@ use crate::door::{Behind, Door, HttpServer, Patience};
 use crate::error::ServeError;
 use crate::metrics::{self, Metrics};
 use crate::mqtt;
+use crate::outside;
 use crate::settings::{Listen, Settings};
 use crate::sockets::{allow_files, bind};
 use crate::supervisor::Supervisor;
@@ -44,6 +45,7 @@ async fn run(settings: Settings, files: Arc<dyn Files>) -> Result<(), ServeError
     let set_up = Arc::new(SetUpCode::new(!store.has_people().await.map_err(ServeError::Read)?));
     let engine = Engine::open(Arc::new(store), &limits(&settings)).await.map_err(ServeError::Read)?;
     let engine = Arc::new(engine);
+    engine.callouts.open(outside::post(&settings).map_err(ServeError::Outside)?);
     let certificates = Certificates::load(&settings)?;
     let mut supervisor = Supervisor::default();
     engine.tasks().into_iter().for_each(|task| supervisor.start(task));

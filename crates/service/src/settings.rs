@@ -10,6 +10,8 @@ use std::net::SocketAddr;
 use std::path::PathBuf;
 
 const PREFIX: &str = "KEY_LANTERN_";
+/// Settings that are not shown.
+const SECRETS: [&str; 3] = ["mail_password", "text_authorization", "text_reply_key"];
 
 /// How log lines are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, clap::ValueEnum)]
@@ -19,6 +21,18 @@ pub enum LogFormat {
     Text,
     /// One JSON object a line, for programs.
     Json,
+}
+
+/// How the connection to the mail server is protected.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum MailSecurity {
+    /// It begins in the clear and turns to TLS.
+    Starttls,
+    /// It is TLS from the start.
+    Tls,
+    /// Not at all.
+    Clear,
 }
 
 /// Where to listen, if at all.
@@ -117,6 +131,49 @@ pub struct Settings {
     pub readings_at_once: f64,
     /// Readings a key may send each second (default: 1000).
     pub readings_per_s: f64,
+    /// Mail server that callouts go out by, as `HOST:PORT` (default: none, and nobody is
+    /// called by mail).
+    pub mail_server: String,
+    /// How the connection to the mail server is protected: `starttls`, `tls` from the start,
+    /// or `clear` for a server on this machine (default: starttls).
+    pub mail_security: MailSecurity,
+    /// Who logs in at the mail server (default: nobody).
+    pub mail_user: String,
+    /// The password for that.
+    pub mail_password: String,
+    /// Whom mail comes from, such as `Key Lantern <lantern@railway.example>`.
+    pub mail_from: String,
+    /// Address of the gateway that takes text messages by HTTP POST (default: none).
+    pub text_url: String,
+    /// What the gateway is sent: JSON or a form, in which `{to}` and `{text}` stand for the
+    /// number and the words (default: `{"to": "{to}", "text": "{text}"}`).
+    pub text_body: String,
+    /// What the gateway is sent as `Authorization` (default: nothing).
+    pub text_authorization: String,
+    /// What the gateway's answer holds when it has taken a message (default: any good
+    /// answer will do).
+    pub text_taken: String,
+    /// Mail address of a gateway that takes text messages by mail, in which `{to}` stands for
+    /// the digits of the number, such as `{to}@text.example` (default: none).
+    pub text_mail: String,
+    /// What stands at the end of /api/v1/text-replies/ when the gateway hands over what
+    /// people answer (default: answers are not taken).
+    pub text_reply_key: String,
+    /// How the gateway calls the number an answer came from (default: from).
+    pub text_reply_from: String,
+    /// How the gateway calls the words of an answer (default: text).
+    pub text_reply_text: String,
+    /// PEM file with certificates that sign those of servers that callouts go to, besides
+    /// the system's (default: none).
+    pub outside_roots: String,
+    /// Whether webhooks and the gateway may be at addresses that are no public ones
+    /// (default: false).
+    pub callouts_may_be_private: bool,
+    /// Address that is asked for as long as all is well, so that somebody notices when the
+    /// service is gone (default: none).
+    pub sign_of_life_url: String,
+    /// Minutes between two signs of life (default: 1).
+    pub sign_of_life_min: f64,
     /// Megabytes the database may use, 0 for all the disk has (default: 0). When
     /// they are used, readings are turned away until there is room.
     pub disk_budget_mb: u64,
@@ -144,6 +201,23 @@ impl Default for Settings {
             requests_per_s: 20.0,
             readings_at_once: 100_000.0,
             readings_per_s: 1_000.0,
+            mail_server: String::new(),
+            mail_security: MailSecurity::Starttls,
+            mail_user: String::new(),
+            mail_password: String::new(),
+            mail_from: String::new(),
+            text_url: String::new(),
+            text_body: r#"{"to": "{to}", "text": "{text}"}"#.to_owned(),
+            text_authorization: String::new(),
+            text_taken: String::new(),
+            text_mail: String::new(),
+            text_reply_key: String::new(),
+            text_reply_from: "from".to_owned(),
+            text_reply_text: "text".to_owned(),
+            outside_roots: String::new(),
+            callouts_may_be_private: false,
+            sign_of_life_url: String::new(),
+            sign_of_life_min: 1.0,
             disk_budget_mb: 0,
         }
     }
@@ -172,6 +246,9 @@ impl Settings {
         }
         if self.http == Listen::Off && self.https == Listen::Off {
             return Err("`http` and `https` are both off; the console and the API need one of them".to_owned());
+        }
+        if !(0.1..=1_440.0).contains(&self.sign_of_life_min) {
+            return Err(format!("`sign_of_life_min` is {}; it must be from 0.1 to 1440", self.sign_of_life_min));
         }
         for (name, value) in [("http_connections", self.http_connections), ("mqtt_connections", self.mqtt_connections)]
         {
@@ -247,7 +324,10 @@ impl Flags {
 fn fields(settings: &Settings) -> Vec<(String, String)> {
     let Ok(serde_json::Value::Object(fields)) = serde_json::to_value(settings) else { return Vec::new() };
     let text = |value: serde_json::Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
-    fields.into_iter().map(|(name, value)| (name, text(value))).collect()
+    let shown = |name: &str, text: String| {
+        if SECRETS.contains(&name) && !text.is_empty() { "(set)".to_owned() } else { text }
+    };
+    fields.into_iter().map(|(name, value)| (name.clone(), shown(&name, text(value)))).collect()
 }
 
 fn source(figment: &Figment, name: &str) -> String {

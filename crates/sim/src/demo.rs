@@ -3,9 +3,11 @@
 use crate::field::Field;
 use crate::notes;
 use crate::railway::Railway;
+use crate::rosters;
 use crate::senders::Senders;
 use crate::service::{Api, Service};
 use crate::site::{self, Memory, PERSON, Plan, SITE};
+use crate::stand_ins::{self, Running};
 use crate::watches;
 use anyhow::{Context, Result};
 use clap::Args;
@@ -54,10 +56,11 @@ impl Demo {
         let data = self.data.clone().unwrap_or_else(|| passing.path().to_owned());
         let port = self.port.unwrap_or_else(|| free_port(DEFAULT_PORT));
         let mqtt = self.mqtt_port.unwrap_or_else(|| free_port(DEFAULT_MQTT_PORT));
-        let mut service = Service::start(&data, port, mqtt).await?;
+        let stand_ins = stand_ins::start(0, 0).await?;
+        let mut service = Service::start(&data, port, mqtt, stand_ins).await?;
         // Ctrl-C counts from here on, also while the past is delivered.
         let outcome = tokio::select! {
-            outcome = self.show(&data, &service, started) => outcome,
+            outcome = self.show(&data, &service, stand_ins, started) => outcome,
             _ = tokio::signal::ctrl_c() => Ok(None),
         };
         let outcome = match outcome {
@@ -76,7 +79,13 @@ impl Demo {
         outcome
     }
 
-    async fn show(&self, data: &std::path::Path, service: &Service, started: Instant) -> Result<Option<Story>> {
+    async fn show(
+        &self,
+        data: &std::path::Path,
+        service: &Service,
+        stand_ins: Running,
+        started: Instant,
+    ) -> Result<Option<Story>> {
         let now = Timestamp::now();
         let (api, memory) = match (Memory::load(data)?, &service.code) {
             (Some(memory), None) => (site::log_in(service, &memory).await?, memory),
@@ -103,6 +112,7 @@ impl Demo {
         half_way(&api).await?;
         notes::write(&api, senders.memory.began_s).await?;
         watches::answer(&api, now_s).await?;
+        rosters::make(&api, stand_ins.http).await?;
         announce(service, &senders.memory, started);
         let story_s = (now_s - senders.memory.began_s) as f64;
         let field = Field::new(senders.railway, senders.memory.clone(), &service.mqtt, story_s, self.speed)?;
@@ -206,7 +216,8 @@ fn announce(service: &Service, memory: &Memory, started: Instant) {
          {lantern} command points-7 heater on\n  \
          {lantern} link shed-gw\n  \
          {lantern} export tower/level tower/level-p --since 7d --file tower.csv\n\n\
-         and as a sender:  curl {url}/in/{} -d '{{\"air\": 11.5}}'\n\
+         Whoever is called is called at stand-ins: see what they get under Alarms, Callouts.\n\n\
+         As a sender:  curl {url}/in/{} -d '{{\"air\": 11.5}}'\n\
          or by MQTT at {} with the key as password.\n\nCtrl-C stops it all.",
         started.elapsed().as_secs_f64(),
         memory.password,

@@ -2,7 +2,7 @@
 //! address and key.
 
 use crate::railway::{Railway, next_train};
-use crate::rolling::{RADIO_S, RADIOS};
+use crate::rolling::{RADIO_S, RADIOS, Sorrel};
 use crate::site::{Memory, SITE};
 use anyhow::{Context, Result};
 use rumqttc::v5::mqttbytes::QoS;
@@ -17,6 +17,8 @@ use tokio::time::{Instant, interval};
 
 /// Seconds between the reports of the locomotive and of the points.
 const SORREL_S: f64 = 2.0;
+/// When the crew presses its button, in seconds after the demo is up: somebody is called.
+const PRESSED_S: std::ops::Range<u64> = 20..30;
 const POINTS_S: f64 = 60.0;
 /// Seconds after which the display looks at its clock again.
 const BOARD_S: f64 = 20.0;
@@ -74,10 +76,16 @@ impl Field {
         let (client, events) = AsyncClient::new(options, 100);
         tokio::spawn(listen(events, |_| {}));
         let mut tick = self.pace(SORREL_S);
+        let mut was_pressed = false;
         loop {
             tick.tick().await;
-            let Some(sorrel) = self.railway.sorrel(self.story()) else { continue };
-            let message = sorrel.message();
+            let is_pressed = PRESSED_S.contains(&self.began.elapsed().as_secs());
+            let message = match self.railway.sorrel(self.story()) {
+                Some(sorrel) => Sorrel { crew: sorrel.crew || is_pressed, ..sorrel }.message(),
+                None if is_pressed != was_pressed => json!({"crew": is_pressed}),
+                None => continue,
+            };
+            was_pressed = is_pressed;
             let _ = client.publish(topic.as_str(), QoS::AtLeastOnce, false, message.to_string()).await;
         }
     }

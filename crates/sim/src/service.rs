@@ -1,5 +1,6 @@
 //! The service as the demo starts it and talks to it.
 
+use crate::stand_ins::Running;
 use anyhow::{Context, Result, bail};
 use lantern_api::Problem;
 use lantern_launch::{Launch, Launched};
@@ -27,12 +28,19 @@ pub(crate) struct Service {
 
 impl Service {
     /// Starts the service beside this binary and waits until it listens.
-    pub(crate) async fn start(data: &Path, port: u16, mqtt: u16) -> Result<Self> {
+    pub(crate) async fn start(data: &Path, port: u16, mqtt: u16, stand_ins: Running) -> Result<Self> {
         let launch = Launch::new(&std::env::current_exe()?.with_file_name("key-lantern"), data)
             .on(port, mqtt)
             // The fortnight before today is sent all at once.
             .setting("readings_at_once", "10000000")
             .setting("requests_at_once", "10000")
+            // Whoever is called is called at a stand-in.
+            .setting("mail_server", &stand_ins.mail.to_string())
+            .setting("mail_security", "clear")
+            .setting("mail_from", "Key Lantern <lantern@marlbeck.example>")
+            .setting("text_url", &format!("http://{}/text", stand_ins.http))
+            .setting("callouts_may_be_private", "true")
+            .setting("sign_of_life_url", &format!("http://{}/alive", stand_ins.http))
             // Ctrl-C reaches the demo, which then stops the service in order.
             .apart();
         let launched = spawn_blocking(move || launch.start()).await??;

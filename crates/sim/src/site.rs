@@ -116,6 +116,8 @@ pub(crate) async fn make(service: &Service, code: String, plan: Plan, data: &Pat
                 ..DeviceChange::default()
             };
             let _: Device = theirs.patch(&format!("sites/{SITE}/devices/tower"), &change).await?;
+            let addresses = serde_json::json!({"addresses": ["signals@marlbeck.example", "+44 1632 960002"]});
+            let _: lantern_api::Account = theirs.patch("account", &addresses).await?;
         }
     }
     let memory = Memory { password: plan.password, seed: plan.seed, began_s: plan.began_s, keys };

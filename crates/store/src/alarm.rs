@@ -1,5 +1,6 @@
 //! Alarms and their steps.
 
+use crate::calling;
 use crate::types::moment;
 use crate::watch::PointId;
 use crate::{Store, StoreError};
@@ -168,7 +169,7 @@ const LIST: &str = select!(
 );
 const ONE: &str = select!("a.id = ?2");
 
-fn alarm(row: &SqliteRow) -> Result<AlarmRow, sqlx::Error> {
+pub(crate) fn alarm(row: &SqliteRow) -> Result<AlarmRow, sqlx::Error> {
     let time = |column| row.try_get::<Option<i64>, _>(column).map(|at| at.map(moment));
     let severity: usize = row.try_get::<u8, _>("severity")?.into();
     let by: Option<String> = row.try_get("acknowledged_by")?;
@@ -355,6 +356,7 @@ async fn do_deed(
             let Some(made) = made else { return Ok(open) };
             let word = if new.found_until.is_some() { "found" } else { "raised" };
             step(connection, made, new.raised_at, word, None, "").await?;
+            calling::begin(connection, made, now).await?;
             return Ok(if new.found_until.is_some() { open } else { Some(made) });
         }
         (AlarmDeed::Clear(at), Some(alarm)) => {
@@ -379,6 +381,7 @@ async fn do_deed(
                 .execute(&mut *connection)
                 .await?;
             step(connection, alarm, now, "uncovered", None, "").await?;
+            calling::begin(connection, alarm, now).await?;
         }
         (AlarmDeed::Suppress, Some(alarm)) => {
             sqlx::query("UPDATE alarm SET acknowledged_at = coalesce(acknowledged_at, ?2) WHERE id = ?1")

@@ -12,6 +12,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { alarmHistory } from '../../api/alarmQueries';
+import { calloutsOfAlarm } from '../../api/calloutQueries';
 import type { Alarm, AlarmHistory, AlarmStep } from '../../api/schema';
 import { May } from '../../components/may';
 import { PageHeading } from '../../components/PageHeading';
@@ -19,6 +20,7 @@ import { Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { serviceNow } from '../../format/clock';
 import { dateTime } from '../../format/time';
+import { CalloutTable } from '../callouts/CalloutTable';
 import { AlarmTabs } from './AlarmTabs';
 import { AlarmValue } from './AlarmValue';
 import { SeverityMark } from './SeverityMark';
@@ -48,6 +50,9 @@ export function AlarmPage() {
           <Answers alarm={data.alarm} />
         </May>
         <Steps steps={data.steps} />
+        <May right="answer">
+          <Called alarm={data.alarm.id} />
+        </May>
       </Stack>
     </>
   );
@@ -172,6 +177,20 @@ function Answers({ alarm }: { alarm: Alarm }) {
       </Stack>
       {isShelving && <ShelveDialog site={code} id={alarm.id} onClose={() => setShelving(false)} />}
     </Paper>
+  );
+}
+
+function Called({ alarm }: { alarm: number }) {
+  const { code } = useSite();
+  const { data } = useQuery(calloutsOfAlarm(code, alarm));
+  if (!data || data.items.length === 0) return null;
+  return (
+    <div>
+      <Typography variant="h2" gutterBottom>
+        Who was called
+      </Typography>
+      <CalloutTable callouts={data.items} />
+    </div>
   );
 }
 

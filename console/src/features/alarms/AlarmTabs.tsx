@@ -1,7 +1,5 @@
-import Link from '@mui/material/Link';
-import Stack from '@mui/material/Stack';
-import { NavLink } from 'react-router';
-import { useSite } from '../../components/siteContext';
+import { useMay } from '../../components/may';
+import { PageTabs } from '../../components/PageTabs';
 
 const PAGES = [
   { path: 'alarms', label: 'Going on' },
@@ -9,23 +7,14 @@ const PAGES = [
   { path: 'alarms/watches', label: 'Watches' },
 ];
 
+/** What only those see who answer alarms: it names people's addresses. */
+const FOR_OPERATORS = [
+  { path: 'alarms/rosters', label: 'Rosters', hasPages: true },
+  { path: 'alarms/callouts', label: 'Callouts', hasPages: true },
+];
+
 /** The pages about alarms. */
 export function AlarmTabs() {
-  const { code } = useSite();
-  return (
-    <Stack component="nav" aria-label="Alarms" direction="row" spacing={3} sx={{ mb: 2 }}>
-      {PAGES.map(({ path, label }) => (
-        <Link
-          key={path}
-          component={NavLink}
-          end
-          to={`/sites/${code}/${path}`}
-          underline="hover"
-          sx={{ py: 0.5, '&[aria-current]': { fontWeight: 650, color: 'text.primary' } }}
-        >
-          {label}
-        </Link>
-      ))}
-    </Stack>
-  );
+  const may = useMay('answer');
+  return <PageTabs label="Alarms" pages={may ? [...PAGES, ...FOR_OPERATORS] : PAGES} />;
 }

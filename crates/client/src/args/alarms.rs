@@ -175,7 +175,7 @@ pub(crate) struct Limit {
     pub(crate) unit: Option<String>,
 }
 
-fn parse_severity(text: &str) -> Result<Severity, String> {
+pub(super) fn parse_severity(text: &str) -> Result<Severity, String> {
     text.parse().map_err(|()| "low, medium, high or urgent".to_owned())
 }
 

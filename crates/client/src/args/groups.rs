@@ -17,7 +17,7 @@ const GROUPS: [(&str, &[&str]); 9] = [
             "bursts", "coverage", "origin", "note",
         ],
     ),
-    ("Act", &["alarms", "acknowledge", "shelve", "watch", "command", "enter"]),
+    ("Act", &["alarms", "acknowledge", "shelve", "watch", "roster", "callouts", "command", "enter"]),
     ("Take away and keep", &["export", "erase", "retention", "storage", "backup", "health"]),
     ("People", &["come-in", "account", "people", "everyone", "changes", "undo"]),
     ("This program", &["completions", "help"]),

@@ -2,6 +2,7 @@
 
 mod alarms;
 mod bursts;
+mod callouts;
 mod chart;
 mod coverage;
 mod device;
@@ -23,6 +24,7 @@ pub(crate) use alarms::{
     AcknowledgeArgs, AlarmsArgs, Limit, ShelveArgs, WatchArgs, WatchCommand, WhenArgs, parse_limit,
 };
 pub(crate) use bursts::BurstsArgs;
+pub(crate) use callouts::{CalloutsArgs, RosterArgs, RosterCommand};
 pub(crate) use chart::ChartArgs;
 pub(crate) use coverage::CoverageArgs;
 pub(crate) use device::{DeviceCommand, DeviceEdit, NewDeviceArgs};
@@ -144,6 +146,16 @@ pub(crate) enum Command {
     Watch {
         #[command(subcommand)]
         command: WatchCommand,
+    },
+    /// Messages that called people, and what became of each
+    #[command(
+        after_help = "Examples:\n  lantern callouts\n  lantern callouts 7\n  lantern callouts --alarm 12\n  lantern callouts --state failed --output json"
+    )]
+    Callouts(CalloutsArgs),
+    /// Rosters: who is called for alarms, when, in which order
+    Roster {
+        #[command(subcommand)]
+        command: RosterCommand,
     },
     /// Notes that people write to a time or a span
     Note {

@@ -34,6 +34,7 @@ pub(crate) mod people;
 pub(crate) mod readings;
 pub(crate) mod recipe;
 pub(crate) mod removed;
+pub(crate) mod roster;
 pub(crate) mod send;
 pub(crate) mod signal;
 pub(crate) mod site;

@@ -128,38 +128,6 @@ fn changing(text: &str, direction: Direction) -> Result<When> {
     Ok(When::Changing { by: by.number, within_s: within as f64, direction, unit: by.unit })
 }
 
-/// What a watch looks for; `symbol` is how the unit of its limits is shown.
-fn words(when: &When, symbol: Option<&str>) -> String {
-    let with = |number: &f64, unit: &Option<String>| {
-        format!("{number} {}", symbol.or(unit.as_deref()).unwrap_or_default()).trim().to_owned()
-    };
-    match when {
-        When::Above { limit, unit } => format!("above {}", with(limit, unit)),
-        When::Below { limit, unit } => format!("below {}", with(limit, unit)),
-        When::Outside { low, high, unit } => format!("outside {low} to {}", with(high, unit)),
-        When::Changing { by, within_s, direction, unit } => {
-            let how = match direction {
-                Direction::Rises => "rises by",
-                Direction::Falls => "falls by",
-                Direction::Either => "changes by",
-            };
-            format!("{how} {} within {}", with(by, unit), age(*within_s))
-        }
-        When::Steady { for_s, .. } => format!("not changing for {}", age(*for_s)),
-        When::Flag { value } => format!("is {value}"),
-        When::Text { equals } => format!("is `{equals}`"),
-        When::Inside { .. } => "inside an area".to_owned(),
-        When::OutsideOf { .. } => "outside an area".to_owned(),
-        When::Farther { than_m, .. } => format!("further than {than_m} m from a place"),
-        When::Doubtful {} => "readings are not good".to_owned(),
-        When::Late {} => "late or silent".to_owned(),
-        When::Silent {} => "silent".to_owned(),
-        When::Losses { above } => format!("more than {} % of a day's messages lost", above * 100.0),
-        When::Disk { days } => format!("the disk is full within {days} days"),
-        When::Clock {} => "the clock is not to be trusted".to_owned(),
-    }
-}
-
 fn scope(on: &Scope) -> String {
     let of = match (&on.device, &on.kind) {
         (Some(device), _) => device.clone(),
@@ -180,7 +148,7 @@ fn listed(found: &[SiteWatch]) -> String {
             Some(watch) => (
                 watch.name.clone(),
                 scope(&watch.on),
-                words(&watch.when, one.symbol.as_deref()),
+                watch.when.in_words(one.symbol.as_deref()),
                 watch.severity.as_str().to_owned(),
             ),
             None => (String::new(), String::new(), one.damaged.clone().unwrap_or_default(), String::new()),
@@ -199,7 +167,7 @@ fn one(found: &SiteWatch) -> String {
     let mut told = vec![
         ("name", watch.name.clone()),
         ("on", scope(&watch.on)),
-        ("when", words(&watch.when, found.symbol.as_deref())),
+        ("when", watch.when.in_words(found.symbol.as_deref())),
         ("deadband", if watch.deadband > 0.0 { watch.deadband.to_string() } else { String::new() }),
         ("for", seconds(watch.delay_on_s)),
         ("clears after", seconds(watch.delay_off_s)),

@@ -57,7 +57,7 @@ pub struct Hours {
 
 /// The same, understood.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Shift {
+pub(crate) struct Shift {
     days: Vec<Day>,
     /// Minutes of the day.
     from: u16,
@@ -66,7 +66,7 @@ pub(super) struct Shift {
 
 impl Hours {
     /// Understands them; none if a time of day is not one.
-    pub(super) fn understood(&self) -> Option<Shift> {
+    pub(crate) fn understood(&self) -> Option<Shift> {
         let (from, to) = (minutes(&self.from)?, minutes(&self.to)?);
         (from != to && from < 1_440).then(|| Shift { days: self.days.clone(), from, to })
     }
@@ -85,7 +85,7 @@ fn minutes(text: &str) -> Option<u16> {
 
 impl Shift {
     /// Whether a time is in them.
-    pub(super) fn holds(&self, at: Moment, zone: &TimeZone) -> bool {
+    pub(crate) fn holds(&self, at: Moment, zone: &TimeZone) -> bool {
         let local = at.to_timestamp().to_zoned(zone.clone());
         let minute = local.hour() as u16 * 60 + local.minute() as u16;
         let today = Day::from(local.weekday());

@@ -14,6 +14,7 @@
 //! | `hours` | the hours in which a watch counts |
 //! | `judge` | delays on and off: from what readings say to edges |
 //! | `tried` | what a watch would have done, over history |
+//! | `words` | what a watch looks for, in words |
 //!
 //! It does no I/O, reads no clock, and knows nothing of who is told.
 
@@ -24,10 +25,12 @@ mod judge;
 mod test;
 mod tried;
 mod window;
+mod words;
 mod written;
 
 pub use area::Area;
 pub use check::{Rule, WatchError};
+pub(crate) use hours::Shift;
 pub use hours::{Day, Hours};
 pub use judge::{Edge, Judge, Memory};
 pub use test::Seen;

@@ -4,6 +4,7 @@ use super::Records;
 use crate::problem::{Class, Problem};
 use crate::setting_up::{Described, declaration, parse_kind};
 use crate::{documents, find, shown};
+use lantern_core::callout::Roster;
 use lantern_core::retention::Retention;
 use lantern_core::watch::Watch;
 use lantern_core::{DeviceId, KeyId, NoteId};
@@ -63,6 +64,10 @@ impl Records {
             ["views", name] => {
                 let view = store.view(site.id, name).await.map_err(|e| Problem::missing(e, "view", name))?;
                 Some(json!({"query": view.query}))
+            }
+            ["rosters", roster] => {
+                let row = store.roster(site.id, roster).await.map_err(|e| Problem::missing(e, "roster", roster))?;
+                Some(written(&documents::read::<Roster>(&row.body)?))
             }
             ["watches", watch] => {
                 let row = store.watch(site.id, watch).await.map_err(|e| Problem::missing(e, "watch", watch))?;

@@ -41,6 +41,7 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
     let last = route.rsplit('/').find(|part| !part.starts_with('<')).unwrap_or_default();
     Some(match (method, last) {
         (_, "try" | "preview" | "dry-run" | "calibration" | "undo" | "log-out") => return None,
+        (Method::Post, "test") => ("tested", Adds::Told),
         (Method::Post, "answer") => ("answered", Adds::Told),
         (Method::Post, "claim") => ("claimed", Adds::Nothing),
         (Method::Post, "confirm") => ("confirmed", Adds::Told),
@@ -73,7 +74,8 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
         (Method::Post, "accept") => ("accepted an invitation", Adds::Told),
         (
             Method::Post,
-            "tokens" | "invitations" | "notes" | "devices" | "signals" | "keys" | "kinds" | "sites" | "watches",
+            "tokens" | "invitations" | "notes" | "devices" | "signals" | "keys" | "kinds" | "sites" | "watches"
+            | "rosters",
         ) => ("added", Adds::One),
         (Method::Delete, "keys") => ("revoked", Adds::Nothing),
         (Method::Delete, "invitations") => ("withdrew", Adds::Told),
@@ -91,6 +93,7 @@ fn object_of(request: &Request<'_>) -> String {
     // Verbs and parts of an object stand at the end: they are not its name.
     let verbs = [
         "answer",
+        "test",
         "claim",
         "restore",
         "replace",

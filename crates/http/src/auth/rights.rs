@@ -111,7 +111,16 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
         ],
     ),
     (Right::Enter, &[(Post, "/sites/<site>/devices/<device>/signals/<signal>/readings")]),
-    (Right::Answer, &[(Post, "/sites/<site>/alarms/<id>/answer")]),
+    (
+        Right::Answer,
+        &[
+            (Post, "/sites/<site>/alarms/<id>/answer"),
+            (Get, "/sites/<site>/callouts"),
+            (Get, "/sites/<site>/callouts/<id>"),
+            (Get, "/sites/<site>/rosters"),
+            (Get, "/sites/<site>/rosters/<roster>"),
+        ],
+    ),
     (
         Right::Command,
         &[(Post, "/sites/<site>/devices/<device>/commands"), (Delete, "/sites/<site>/devices/<device>/commands/<id>")],
@@ -193,6 +202,11 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
             (Post, "/sites/<site>/keys/<key>/replace"),
             (Delete, "/sites/<site>/people/<person>"),
             (Put, "/sites/<site>/people/<person>"),
+            (Post, "/sites/<site>/rosters"),
+            (Delete, "/sites/<site>/rosters/<roster>"),
+            (Put, "/sites/<site>/rosters/<roster>"),
+            (Get, "/sites/<site>/rosters/<roster>/signing-key"),
+            (Post, "/sites/<site>/rosters/<roster>/test"),
         ],
     ),
     (

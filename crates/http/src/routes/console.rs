@@ -48,8 +48,8 @@ impl<'r> FromRequest<'r> for Browser {
 
 /// The first parts of the addresses of the console's pages, which find their own way from
 /// there.
-const PAGES: [&str; 9] =
-    ["sites", "add-site", "log-in", "set-up", "account", "people", "join", "new-password", "health"];
+const PAGES: [&str; 10] =
+    ["sites", "add-site", "log-in", "set-up", "account", "people", "join", "acknowledge", "new-password", "health"];
 
 /// A file beside the pages, or a page of the console. Pages are for browsers alone: a
 /// sender with a wrong address must not believe that it was heard.

@@ -133,9 +133,10 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
     let text = || json!({"type": "string"});
     let number = || json!({"type": "integer", "format": "int64", "minimum": 0});
     Some(match (name, is_in_path) {
-        ("site" | "device" | "kind" | "watch", true) => json!({"type": "string", "pattern": PLACE}),
+        ("site" | "device" | "kind" | "watch" | "roster", true) => json!({"type": "string", "pattern": PLACE}),
         ("name", true) if path.contains("/views/") => json!({"type": "string", "minLength": 1, "maxLength": 120}),
         ("signal" | "name", true) => json!({"type": "string", "pattern": NAME}),
+        ("key", true) if path.contains("/text-replies/") => json!({"type": "string", "minLength": 1}),
         ("key", true) if is_way_in(path) => json!({"type": "string", "minLength": 1}),
         ("key" | "id", true) => number(),
         ("client", true) => json!({"type": "string", "minLength": 1, "maxLength": 256}),
@@ -151,6 +152,11 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
         ("dry_run" | "trace" | "ignored" | "all" | "doubtful" | "open", _) => {
             json!({"type": "string", "enum": ["true", "false", ""]})
         }
+        ("alarm", _) => number(),
+        ("state", _) => json!({
+            "type": "string",
+            "enum": ["waiting", "sending", "sent", "failed", "uncertain", "dropped"],
+        }),
         ("least", _) => json!({"type": "string", "enum": ["low", "medium", "high", "urgent"], "default": "low"}),
         ("order", _) => json!({"type": "string", "enum": ["ascending", "descending"], "default": "ascending"}),
         ("by", _) => json!({"type": "string", "enum": ["hour", "day", "week", "month", "year"]}),

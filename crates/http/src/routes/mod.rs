@@ -5,6 +5,8 @@ mod alarms;
 mod arrivals;
 mod body;
 mod bursts;
+mod called;
+mod callouts;
 mod catch;
 mod changes;
 mod commands;
@@ -101,6 +103,8 @@ fn api() -> Vec<rocket::Route> {
         sending::routes(),
         notes::routes(),
         alarms::routes(),
+        called::routes(),
+        callouts::routes(),
         views::routes(),
         now::routes(),
         bursts::routes(),

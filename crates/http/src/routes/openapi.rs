@@ -2,9 +2,9 @@
 
 use super::description;
 use super::{
-    account, alarms, arrivals, bursts, changes, commands, commissioning, compare, contacts, coverage, devices,
-    documents, everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members, mqtt_sessions,
-    notes, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries, views,
+    account, alarms, arrivals, bursts, called, callouts, changes, commands, commissioning, compare, contacts, coverage,
+    devices, documents, everyone, export, figures, inlet, jobs, keys, kinds, lamp, links, live, meaning, members,
+    mqtt_sessions, notes, now, people, pickup, readings, removed, sending, signals, sites, storage, summaries, views,
 };
 use crate::auth::Change;
 use crate::failure::Failure;
@@ -60,6 +60,9 @@ pub(super) fn routes() -> Vec<Route> {
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
         alarms::watches, alarms::add, alarms::show_watch, alarms::change, alarms::remove, alarms::try_out, alarms::list,
         alarms::counts, alarms::show, alarms::answer,
+        callouts::rosters, callouts::add, callouts::show_roster, callouts::change, callouts::remove,
+        callouts::signing_key, callouts::test, callouts::list, callouts::show,
+        called::called_for, called::acknowledge, called::text_reply,
         notes::list, notes::add, notes::show, notes::change, notes::remove, notes::marks,
         views::list, views::show, views::keep, views::remove,
         now::site_now, now::device_now,

@@ -27,8 +27,8 @@ pub(super) fn routes() -> Vec<Route> {
 }
 
 /// Who tries to get in: what a log-in asks of a request.
-struct Door<'r> {
-    engine: &'r Engine,
+pub(super) struct Door<'r> {
+    pub(super) engine: &'r Engine,
     throttle: &'r Throttle,
     cookies: &'r CookieJar<'r>,
     address: std::net::IpAddr,
@@ -61,7 +61,7 @@ impl<'r> FromRequest<'r> for Door<'r> {
 
 impl Door<'_> {
     /// Takes a turn at a name.
-    fn attempt(&self, name: &str) -> Result<Caller, Problem> {
+    pub(super) fn attempt(&self, name: &str) -> Result<Caller, Problem> {
         let caller = Caller::new(self.address, name);
         self.throttle.attempt(caller, clock::now()).map(|()| caller).map_err(|seconds| {
             let mut problem = Problem::new(
@@ -76,7 +76,7 @@ impl Door<'_> {
         })
     }
 
-    fn succeeded(&self, caller: Caller) {
+    pub(super) fn succeeded(&self, caller: Caller) {
         self.throttle.succeeded(caller, clock::now());
     }
 

@@ -27,6 +27,12 @@ pub(super) fn now_payloads(topic: &str, shown: &PublishedSignal, at: Moment, val
     [(topic.to_owned(), serde_json::Value::Object(object).to_string()), (format!("{topic}/value"), bare)]
 }
 
+/// A call to whoever has subscribed to its topic. It waits for those whose session is kept.
+pub(super) fn callout_message(site: &str, topic: &str, text: &str) -> Message {
+    let carried = Carried { is_text: true, content_type: Some("application/json".to_owned()), ..Carried::default() };
+    Message { carried, qos: QoS::AtLeastOnce, ..Message::own(format!("{site}/callout/{topic}"), text.to_owned()) }
+}
+
 /// A command as its device gets it.
 pub(super) fn command_message(site: &str, device: &str, command: &api::Command) -> Message {
     let mut payload = serde_json::Map::new();

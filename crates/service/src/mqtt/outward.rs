@@ -1,6 +1,6 @@
 //! What goes out: last values as they come, lamps as they change, commands.
 
-use super::messages::{command_message, now_payloads, own_message};
+use super::messages::{callout_message, command_message, now_payloads, own_message};
 use super::{Mqtt, holder};
 use futures::future::BoxFuture;
 use lantern_api as api;
@@ -200,6 +200,16 @@ impl Outlet for Outward {
                 Ok(site) => server.publish(device.site, command_message(&site, &device.code, command)).await,
                 // It waits for the device, and is there when it subscribes.
                 Err(error) => tracing::warn!(%error, "a command was not published yet"),
+            }
+        })
+    }
+
+    fn callout<'a>(&'a self, site: SiteId, topic: &'a str, text: &'a str) -> BoxFuture<'a, ()> {
+        Box::pin(async move {
+            let Some(server) = self.server() else { return };
+            match self.plans.site_code(site).await {
+                Ok(code) => server.publish(site, callout_message(&code, topic, text)).await,
+                Err(error) => tracing::warn!(%error, "somebody was not called by MQTT"),
             }
         })
     }
