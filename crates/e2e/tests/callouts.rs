@@ -31,8 +31,13 @@ async fn roster(service: &Service, order: Value, also: Value) {
     service.post(ROSTER, json!({"roster": roster})).await.ok();
 }
 
+async fn take(service: &Service, key: &str, body: &str) {
+    let answer = service.deliver(key, body).await;
+    assert_eq!(answer.status.as_u16(), 200, "{}", answer.text);
+}
+
 async fn warm(service: &Service, key: &str) {
-    service.deliver(key, r#"{"temp": 9.4, "hum": 61}"#).await.ok();
+    take(service, key, r#"{"temp": 9.4, "hum": 61}"#).await;
 }
 
 async fn came(stand_ins: &StandIns, sort: &str, count: usize) -> Vec<Value> {
@@ -84,7 +89,7 @@ async fn a_person_is_called_by_mail_and_text_and_acknowledges_by_the_address() {
     }
     let secret = body.split("acknowledge#").nth(1).unwrap().split_whitespace().next().unwrap();
     let anonymous = async |path: &str| {
-        let request = service.request(Method::POST, path).json(&json!({"secret": secret}));
+        let request = service.request(Method::POST, &format!("/api/v1/{path}")).json(&json!({"secret": secret}));
         service.send(request).await
     };
     assert_eq!(anonymous("called-for").await.ok()["alarms"][0]["state"], "unacknowledged", "looking changes nothing");
@@ -99,7 +104,7 @@ async fn a_person_is_called_by_mail_and_text_and_acknowledges_by_the_address() {
         assert!(shown.contains(words), "{words}: {shown}");
     }
     assert!(!shown.contains("secret"), "no password: {shown}");
-    service.deliver(&key, r#"{"temp": 5}"#).await.ok();
+    take(&service, &key, r#"{"temp": 5}"#).await;
     let end = came(&stand_ins, "mail", 2).await.remove(1);
     assert!(decoded(end["body"].as_str().unwrap()).contains("Subject: Over: Fridge is warm"), "{end}");
 }
@@ -232,7 +237,7 @@ async fn a_service_that_is_killed_at_any_moment_calls_once() {
         )
         .await
         .ok();
-    service.deliver(&key, r#"{"temp": 30}"#).await.ok();
+    take(&service, &key, r#"{"temp": 30}"#).await;
     came(&stand_ins, "mail", 2).await;
     service.kill_and_restart();
     let all = ended(&service).await;
@@ -255,7 +260,7 @@ async fn an_answer_by_text_message_acknowledges() {
     assert!(words.starts_with("urgent: Fridge is warm") && words.ends_with(&format!("Reply OK {number}")), "{words}");
     let reply = async |key: &str| {
         let form = format!("from=%2B441632960001&text=ok+{number}");
-        let request = service.request(Method::POST, &format!("text-replies/{key}")).body(form);
+        let request = service.request(Method::POST, &format!("/api/v1/text-replies/{key}")).body(form);
         service.send(request).await
     };
     assert_eq!(reply("another-key-of-16").await.status.as_u16(), 404);
