@@ -44,6 +44,7 @@ const STALE: Partial<Record<string, string[]>> = {
   note: ['notes', 'marks'],
   view: ['views'],
   watch: ['alarms'],
+  roster: ['alarms'],
 };
 
 /** Changes after which what was said of a device's readings may not hold. */

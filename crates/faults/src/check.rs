@@ -10,9 +10,9 @@ use std::time::{Duration, Instant};
 use tokio::time::sleep;
 
 /// Readings of a page.
-const PAGE: u32 = 5_000;
+pub(crate) const PAGE: u32 = 5_000;
 /// A time after all readings, also those that came while the clock was wrong: the year 2096.
-const FAR_S: u64 = 4_000_000_000;
+pub(crate) const FAR_S: u64 = 4_000_000_000;
 /// Seconds of a bucket.
 const BUCKET_S: f64 = 600.0;
 /// How long a display may take to hear what was taken while it was away.

@@ -1,5 +1,6 @@
 //! Who sends and listens meanwhile: devices over HTTP and MQTT, and a display.
 
+use crate::calls::is_wrong;
 use crate::ledger::Ledger;
 use anyhow::Result;
 use rumqttc::v5::mqttbytes::QoS;
@@ -81,7 +82,8 @@ impl Sender {
 
     fn body(&self, number: u64) -> String {
         if self.way.is_timed() {
-            json!({"count": number, "at": BEGIN_S + number as f64 * STEP_S}).to_string()
+            let at = BEGIN_S + number as f64 * STEP_S;
+            json!({"count": number, "wrong": is_wrong(number), "at": at}).to_string()
         } else {
             json!({"count": number}).to_string()
         }

@@ -2,6 +2,7 @@
 //! its disk is full, fails or is slow, its clock leaps, strangers knock, its certificate changes.
 //! Then looks whether every acknowledged reading is there once, and nothing else.
 
+mod calls;
 mod check;
 mod control;
 mod hostile;
@@ -13,6 +14,7 @@ mod strangers;
 mod watch;
 
 use anyhow::{Result, ensure};
+use calls::Receiver;
 use check::check;
 use clap::Parser;
 use control::Files;
@@ -92,6 +94,8 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
     }
     let reader = service.call(Method::POST, "sites/marlbeck/keys", Some(json!({"grants": ["read"]}))).await?;
     let heard = listen(reader["key"].as_str().unwrap_or_default(), &service.place).await?;
+    let receiver = Receiver::start().await?;
+    receiver.watch(&service).await?;
     let (stop, stopped) = tokio::sync::watch::channel(false);
     let tasks: Vec<_> = senders.iter().map(|sender| sender.start(&service.place, stopped.clone())).collect();
 
@@ -143,6 +147,14 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
         }
         is_clean &= verdict.is_clean();
     }
+    let timed: Vec<&str> =
+        senders.iter().filter(|sender| sender.way.is_timed()).map(|sender| sender.device.as_str()).collect();
+    let calls = receiver.check(&service, &timed).await?;
+    println!(
+        "\n{} alarms: {} lost, {} doubled, {} strange; {} called nobody, {} called twice",
+        calls.alarms, calls.lost, calls.doubled, calls.strange, calls.uncalled, calls.called_twice
+    );
+    is_clean &= calls.is_clean();
     service.stop()?;
     println!(
         "\n{count} faults, {} writes spoilt; at most {} MB of memory and {} open files ({rest_files} at rest); well again after {:.1} s at most; ended by itself {} times; seed {seed}",
