@@ -14,12 +14,14 @@ use tokio::net::{TcpListener, TcpStream};
 use tokio::time::{sleep, timeout};
 
 /// Readings of a sender between one turn of its flag and the next.
-pub(crate) const TURN: u64 = 100;
+pub(crate) const TURN: u64 = 400;
 /// How long alarms and callouts may take to catch up once all is well.
 const DRAIN: Duration = Duration::from_secs(90);
 /// How long a message to the receiver may take to arrive.
 const PATIENCE: Duration = Duration::from_secs(10);
 const MOST_BYTES: usize = 1 << 20;
+/// An alarm that comes again within so many seconds calls only once: the newer one does.
+const GATHERED_S: f64 = 4.0;
 
 /// Whether a sender's flag is raised with a reading.
 pub(crate) const fn is_wrong(number: u64) -> bool {
@@ -36,17 +38,20 @@ pub(crate) struct Receiver {
 }
 
 impl Receiver {
-    /// Takes webhooks from now on.
-    pub(crate) async fn start() -> Result<Self> {
+    /// Takes webhooks from now on, and acknowledges what they call for at a service.
+    pub(crate) async fn start(url: &str) -> Result<Self> {
         let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).await?;
         let (came, address) = (Came::default(), listener.local_addr()?);
-        let into = came.clone();
+        let (into, url) = (came.clone(), format!("{url}/api/v1/called-for/acknowledge"));
+        let client = reqwest::Client::builder().timeout(PATIENCE).pool_max_idle_per_host(0).build()?;
         tokio::spawn(async move {
             while let Ok((stream, _)) = listener.accept().await {
-                let into = into.clone();
+                let (into, url, client) = (into.clone(), url.clone(), client.clone());
                 tokio::spawn(async move {
                     // Whoever breaks off comes again.
-                    let _ = timeout(PATIENCE, take(stream, &into)).await;
+                    let Ok(Ok(Some(secret))) = timeout(PATIENCE, take(stream, &into)).await else { return };
+                    // A service that is just down is not told: the alarm goes on until it comes again.
+                    let _ = client.post(url).json(&json!({"secret": secret})).send().await;
                 });
             }
         });
@@ -88,7 +93,7 @@ impl Receiver {
         let unique: BTreeSet<_> = there.iter().cloned().collect();
         let came = self.came.lock().unwrap_or_else(PoisonError::into_inner);
         let calls_of = |alarm: &Value| alarm["id"].as_i64().and_then(|id| came.get(&id)).map_or(0, BTreeSet::len);
-        let calling: Vec<_> = alarms.iter().filter(|alarm| alarm["is_found"] != true).collect();
+        let calling: Vec<_> = alarms.iter().filter(|alarm| alarm["is_found"] != true && !came_again(alarm)).collect();
         Calls {
             alarms: there.len(),
             lost: expected.difference(&unique).count(),
@@ -120,6 +125,15 @@ impl Calls {
     pub(crate) fn is_clean(&self) -> bool {
         *self == Self { alarms: self.alarms, ..Self::default() }
     }
+}
+
+/// Whether an alarm came again before anybody was to be called for it.
+fn came_again(alarm: &Value) -> bool {
+    let time = |name: &str| alarm[name].as_str().and_then(|text| text.parse::<jiff::Timestamp>().ok());
+    let is_answered = alarm["acknowledged_by"].is_string();
+    let waited =
+        time("recorded_at").zip(time("acknowledged_at")).map(|(from, to)| (to - from).total(jiff::Unit::Second));
+    !is_answered && waited.is_some_and(|waited| waited.is_ok_and(|waited| waited < GATHERED_S))
 }
 
 /// When the flag of a device was raised, as its readings have it.
@@ -155,8 +169,8 @@ async fn all(service: &Service, path: &str) -> Result<Vec<Value>> {
     }
 }
 
-/// Takes one webhook.
-async fn take(mut stream: TcpStream, into: &Came) -> Result<()> {
+/// Takes one webhook; gives what acknowledges its alarms.
+async fn take(mut stream: TcpStream, into: &Came) -> Result<Option<String>> {
     let mut bytes = Vec::new();
     let mut chunk = [0; 8_192];
     let (head, body) = loop {
@@ -179,7 +193,7 @@ async fn take(mut stream: TcpStream, into: &Came) -> Result<()> {
         }
     }
     stream.write_all(b"HTTP/1.1 204 No Content\r\nconnection: close\r\n\r\n").await?;
-    Ok(())
+    Ok(body["acknowledge"].as_str().and_then(|address| address.split('#').nth(1)).map(str::to_owned))
 }
 
 fn header<'a>(head: &'a str, name: &str) -> Option<&'a str> {

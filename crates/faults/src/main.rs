@@ -94,7 +94,7 @@ async fn run(options: &Options, seed: u64) -> Result<bool> {
     }
     let reader = service.call(Method::POST, "sites/marlbeck/keys", Some(json!({"grants": ["read"]}))).await?;
     let heard = listen(reader["key"].as_str().unwrap_or_default(), &service.place).await?;
-    let receiver = Receiver::start().await?;
+    let receiver = Receiver::start(&service.place.url).await?;
     receiver.watch(&service).await?;
     let (stop, stopped) = tokio::sync::watch::channel(false);
     let tasks: Vec<_> = senders.iter().map(|sender| sender.start(&service.place, stopped.clone())).collect();

@@ -60,6 +60,7 @@ impl Service {
             .setting("tls_key", &file("key.pem"))
             .setting("https", "127.0.0.1:0")
             .setting("callouts_may_be_private", "true")
+            .setting("public_url", "http://lantern.example")
             .setting("mqtts", "off");
         let unlimited = ["readings_at_once", "readings_per_s", "requests_at_once", "requests_per_s"];
         let launch = unlimited.iter().fold(launch, |launch, name| launch.setting(name, "1000000000"));
