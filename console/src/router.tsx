@@ -98,6 +98,12 @@ export const router = createBrowserRouter([
                 }),
               },
               {
+                path: 'alarms/figures',
+                lazy: async () => ({
+                  Component: (await import('./features/alarms/AlarmFiguresPage')).AlarmFiguresPage,
+                }),
+              },
+              {
                 path: 'alarms/watches',
                 lazy: async () => ({
                   Component: (await import('./features/alarms/WatchesPage')).WatchesPage,

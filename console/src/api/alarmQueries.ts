@@ -2,7 +2,8 @@ import { keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { all, api } from './client';
 import type { Page } from './page';
 import { part, sitePath } from './queries';
-import type { Alarm, AlarmCounts, AlarmHistory, SiteWatch } from './schema';
+import { serviceNow } from '../format/clock';
+import type { Alarm, AlarmCounts, AlarmFigures, AlarmHistory, SiteWatch } from './schema';
 
 /** Path of an alarm below the API. */
 export const alarmPath = (site: string, id: number) => `${sitePath(site)}/alarms/${id}`;
@@ -40,6 +41,17 @@ export const alarmHistory = (site: string, id: number) =>
   queryOptions({
     queryKey: ['alarms', site, 'one', id],
     queryFn: () => api.get<AlarmHistory>(alarmPath(site, id)),
+  });
+
+/** How alarms did over the last days, for so many people who share them. */
+export const alarmFigures = (site: string, days: number, operators: number) =>
+  queryOptions({
+    queryKey: ['alarms', site, 'figures', days, operators],
+    queryFn: () => {
+      const from = Math.round((serviceNow() - days * 86_400_000) / 1000);
+      return api.get<AlarmFigures>(`${sitePath(site)}/alarms/figures?from=${from}&operators=${operators}`);
+    },
+    placeholderData: keepPreviousData,
   });
 
 /** The watches of a site. */

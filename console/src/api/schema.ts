@@ -618,6 +618,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/alarms/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How alarms did over a time: the last 30 days, unless it is said. `operators` share them. */
+        get: operations["alarms_figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites/{site}/alarms/waiting": {
         parameters: {
             query?: never;
@@ -2964,6 +2981,64 @@ export interface components {
              */
             urgent: number;
         };
+        /** @description How many alarms there were on a day of the site. */
+        AlarmDay: {
+            /** @description How many. */
+            count: number;
+            /** @description The day, such as `2026-05-01`. */
+            day: string;
+        };
+        /** @description A figure against what is recommended. */
+        AlarmFigure: {
+            /** @description Whether it is met. */
+            is_met: boolean;
+            /** @description Which. */
+            measure: components["schemas"]["AlarmMeasure"];
+            /**
+             * Format: double
+             * @description The most that is recommended.
+             */
+            recommended: number;
+            /**
+             * Format: double
+             * @description How it is; shares from 0 to 1.
+             */
+            value: number;
+        };
+        /**
+         * @description How alarms did over a time, against what ANSI/ISA-18.2 recommends. Those that were found later or called
+         *     nobody do not count.
+         */
+        AlarmFigures: {
+            /** @description How many somebody has acknowledged. */
+            acknowledged: number;
+            /** @description How many there were. */
+            count: number;
+            /** @description The days on which there were some. */
+            days: components["schemas"]["AlarmDay"][];
+            /** @description Figures against what is recommended. */
+            figures: components["schemas"]["AlarmFigure"][];
+            /** @description The ten places with the most alarms. */
+            frequent: components["schemas"]["AlarmPlace"][];
+            /** @description From when. */
+            from: string;
+            /** @description The ten places whose alarms stood the longest. */
+            longest: components["schemas"]["AlarmPlace"][];
+            /**
+             * Format: double
+             * @description How many operators share them.
+             */
+            operators: number;
+            /** @description By severity, from low to urgent. */
+            severities: components["schemas"]["SeverityCount"][];
+            /** @description Until when. */
+            to: string;
+            /**
+             * Format: double
+             * @description Seconds until then, on average.
+             */
+            to_acknowledge_s?: number;
+        };
         /** @description An alarm with what happened to it. */
         AlarmHistory: {
             /** @description What to do, as its watch says now. */
@@ -2972,6 +3047,34 @@ export interface components {
             alarm: components["schemas"]["Alarm"];
             /** @description Its steps, the first ones first. */
             steps: components["schemas"]["AlarmStep"][];
+        };
+        /**
+         * @description What a figure is, and what is recommended.
+         * @enum {string}
+         */
+        AlarmMeasure: "per_day" | "most_in_ten_minutes" | "flood" | "stale" | "chattering" | "top_ten" | "urgent";
+        /** @description A watch on a device or signal that raised alarms. */
+        AlarmPlace: {
+            /** @description How many alarms there were. */
+            count: number;
+            /** @description The code of the device. */
+            device?: string;
+            /**
+             * Format: double
+             * @description Seconds of the longest.
+             */
+            longest_s: number;
+            /** @description What it was called when it raised the last one. */
+            name: string;
+            /** @description The code of the signal. */
+            signal?: string;
+            /**
+             * Format: double
+             * @description Seconds for which they stood in all.
+             */
+            stood_s: number;
+            /** @description The code of the watch. */
+            watch: string;
         };
         /** @description A step of an alarm. */
         AlarmStep: {
@@ -7168,6 +7271,13 @@ export interface components {
          * @enum {string}
          */
         Severity: "low" | "medium" | "high" | "urgent";
+        /** @description How many alarms of a severity there were. */
+        SeverityCount: {
+            /** @description How many. */
+            count: number;
+            /** @description How bad. */
+            severity: components["schemas"]["Severity"];
+        };
         /** @description One quantity of a device over time. */
         Signal: {
             /** @description Other names that senders use for it. */
@@ -8107,7 +8217,12 @@ export type ActiveHours = components['schemas']['ActiveHours'];
 export type Alarm = components['schemas']['Alarm'];
 export type AlarmAnswer = components['schemas']['AlarmAnswer'];
 export type AlarmCounts = components['schemas']['AlarmCounts'];
+export type AlarmDay = components['schemas']['AlarmDay'];
+export type AlarmFigure = components['schemas']['AlarmFigure'];
+export type AlarmFigures = components['schemas']['AlarmFigures'];
 export type AlarmHistory = components['schemas']['AlarmHistory'];
+export type AlarmMeasure = components['schemas']['AlarmMeasure'];
+export type AlarmPlace = components['schemas']['AlarmPlace'];
 export type AlarmStep = components['schemas']['AlarmStep'];
 export type Area = components['schemas']['Area'];
 export type Arrival = components['schemas']['Arrival'];
@@ -8343,6 +8458,7 @@ export type Session = components['schemas']['Session'];
 export type SetUp = components['schemas']['SetUp'];
 export type SetUpState = components['schemas']['SetUpState'];
 export type Severity = components['schemas']['Severity'];
+export type SeverityCount = components['schemas']['SeverityCount'];
 export type Signal = components['schemas']['Signal'];
 export type SignalChange = components['schemas']['SignalChange'];
 export type SignalFigures = components['schemas']['SignalFigures'];
@@ -9613,6 +9729,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_Alarm"];
+                };
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alarms_figures: {
+        parameters: {
+            query?: {
+                from?: string;
+                operators?: number;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlarmFigures"];
                 };
             };
             default: {

@@ -8,6 +8,7 @@
 //! is `after` of the request for the following one.
 
 mod account;
+mod alarm_figures;
 mod alarms;
 mod arrivals;
 mod callouts;
@@ -40,6 +41,7 @@ mod views;
 mod why;
 
 pub use account::*;
+pub use alarm_figures::{AlarmDay, AlarmFigures, AlarmPlace, SeverityCount};
 pub use alarms::{
     Alarm, AlarmAnswer, AlarmCounts, AlarmHistory, AlarmStep, NewWatch, SiteWatch, TriedOccurrence, TriedPlace,
     TriedWatch, TryWatch,
@@ -79,6 +81,7 @@ pub use why::*;
 
 pub use lantern_core::access::{Right, Role};
 pub use lantern_core::alarm::Severity;
+pub use lantern_core::alarm::figures::{Figure as AlarmFigure, Measure as AlarmMeasure};
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::callout::{Absence, Holiday, Roster, Turn, Way};
 pub use lantern_core::command::Stage as CommandStage;

@@ -169,16 +169,20 @@ const LIST: &str = select!(
 );
 const ONE: &str = select!("a.id = ?2");
 
+/// How bad an alarm is, as it is kept.
+pub(crate) fn severity(kept: u8) -> Severity {
+    Severity::ALL.get(usize::from(kept)).copied().unwrap_or_default()
+}
+
 pub(crate) fn alarm(row: &SqliteRow) -> Result<AlarmRow, sqlx::Error> {
     let time = |column| row.try_get::<Option<i64>, _>(column).map(|at| at.map(moment));
-    let severity: usize = row.try_get::<u8, _>("severity")?.into();
     let by: Option<String> = row.try_get("acknowledged_by")?;
     Ok(AlarmRow {
         id: row.try_get("id")?,
         point: PointId(row.try_get("point_id")?),
         watch: row.try_get("watch")?,
         name: row.try_get("name")?,
-        severity: Severity::ALL.get(severity).copied().unwrap_or_default(),
+        severity: severity(row.try_get("severity")?),
         device: row.try_get("device")?,
         signal: row.try_get("signal")?,
         unit: row.try_get("unit")?,

@@ -8,6 +8,7 @@
 //! that they wait for each other in order instead of failing.
 
 mod alarm;
+mod alarm_figures;
 mod arrival;
 mod backup;
 mod bursts;
@@ -65,6 +66,7 @@ mod watch;
 mod workload;
 
 pub use alarm::{AlarmDeed, AlarmFilter, AlarmRow, AlarmStep, NewAlarm, PointChange};
+pub use alarm_figures::AlarmPlace;
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
 pub use calling::{Calling, CallingChange, NewCallout};

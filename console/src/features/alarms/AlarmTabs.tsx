@@ -4,6 +4,7 @@ import { PageTabs } from '../../components/PageTabs';
 const PAGES = [
   { path: 'alarms', label: 'Going on' },
   { path: 'alarms/history', label: 'History' },
+  { path: 'alarms/figures', label: 'Figures' },
   { path: 'alarms/watches', label: 'Watches' },
 ];
 

@@ -33,7 +33,7 @@ export const SEVERITIES: Severity[] = ['urgent', 'high', 'medium', 'low'];
 export const isWaiting = ({ state }: Alarm): boolean => state === 'unacknowledged' || state === 'returned';
 
 /** Where an alarm is: a signal, a device, or the service. */
-export const placeOf = ({ device, signal }: Alarm): string =>
+export const placeOf = ({ device, signal }: Pick<Alarm, 'device' | 'signal'>): string =>
   device === undefined ? 'the service' : signal === undefined ? device : `${device}/${signal}`;
 
 /** Those that somebody has to act on first: what is waited for, the worst, the first raised. */

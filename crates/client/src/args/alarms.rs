@@ -19,6 +19,12 @@ pub(crate) struct AlarmsArgs {
     /// Those of a device
     #[arg(long)]
     pub(crate) device: Option<String>,
+    /// How they did, against what ANSI/ISA-18.2 recommends: the last 30 days, unless a span is given
+    #[arg(long, conflicts_with_all = ["all", "least", "device", "follow", "id"])]
+    pub(crate) figures: bool,
+    /// How many people share them
+    #[arg(long, value_name = "COUNT", requires = "figures", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=1_000))]
+    pub(crate) operators: u32,
     /// Go on, with each step as it happens
     #[arg(long, conflicts_with = "all")]
     pub(crate) follow: bool,

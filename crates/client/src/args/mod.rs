@@ -131,7 +131,7 @@ pub(crate) enum Command {
     },
     /// Alarms that wait for somebody; with --all the history
     #[command(
-        after_help = "Examples:\n  lantern alarms\n  lantern alarms 12\n  lantern alarms --all --since 7d --output json\n  lantern alarms --follow --least high"
+        after_help = "Examples:\n  lantern alarms\n  lantern alarms 12\n  lantern alarms --all --since 7d --output json\n  lantern alarms --follow --least high\n  lantern alarms --figures --since 90d --operators 2"
     )]
     Alarms(Box<AlarmsArgs>),
     /// Say that you know of alarms

@@ -1,6 +1,6 @@
 //! `lantern alarms`, `acknowledge` and `shelve`.
 
-use super::{Context, zone};
+use super::{Context, alarm_figures, zone};
 use crate::args::{AcknowledgeArgs, AlarmsArgs, ShelveArgs};
 use crate::live::Live;
 use crate::output::{Form, emit, facts, table};
@@ -10,7 +10,7 @@ use crate::time;
 use anyhow::Result;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use lantern_api::{Alarm, AlarmAnswer, AlarmHistory, Value};
+use lantern_api::{Alarm, AlarmAnswer, AlarmFigures, AlarmHistory, Value};
 use std::sync::Arc;
 
 pub(crate) async fn list(context: &Context, args: AlarmsArgs) -> Result<()> {
@@ -20,6 +20,13 @@ pub(crate) async fn list(context: &Context, args: AlarmsArgs) -> Result<()> {
     if let Some(id) = args.id {
         let found: AlarmHistory = server.get(&format!("{path}/{id}"), &[]).await?;
         return context.output.print(&found, |found| one(found, &zone));
+    }
+    if args.figures {
+        let mut query = vec![("operators", args.operators.to_string())];
+        query.extend(args.span.begin(&zone, Timestamp::now())?.map(|from| ("from", from)));
+        query.extend(args.span.end(&zone)?.map(|to| ("to", to)));
+        let found: AlarmFigures = server.get(&format!("{path}/figures"), &query).await?;
+        return context.output.print(&found, |found| alarm_figures::shown(found, &zone));
     }
     let mut query = vec![("open", (!args.all).to_string())];
     query.extend(args.least.map(|least| ("least", least.as_str().to_owned())));

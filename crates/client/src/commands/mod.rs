@@ -1,6 +1,7 @@
 //! The commands, one file per noun.
 
 pub(crate) mod account;
+mod alarm_figures;
 pub(crate) mod alarms;
 pub(crate) mod arrivals;
 pub(crate) mod bursts;

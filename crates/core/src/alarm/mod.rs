@@ -7,7 +7,9 @@
 //! |---|---|
 //! | `life` | the states of a point, and what each event makes of each |
 //! | `severity` | how bad it is |
+//! | `figures` | how alarms did over a time, against what is recommended |
 
+pub mod figures;
 pub mod life;
 mod severity;
 

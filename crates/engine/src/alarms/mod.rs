@@ -15,11 +15,13 @@
 //! | `answering` | acknowledging, shelving, taking out of service |
 //! | `set_up` | making, changing and removing watches |
 //! | `trying` | what a watch would have done, over history |
+//! | `figures` | how alarms did over a time |
 //! | `shown` | alarms and watches as they are shown |
 
 mod answering;
 mod catching_up;
 mod covering;
+mod figures;
 mod finding;
 mod judging;
 mod measures;

@@ -36,6 +36,7 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
             (Get, "/sites/<site>"),
             (Get, "/sites/<site>/alarms"),
             (Get, "/sites/<site>/alarms/<id>"),
+            (Get, "/sites/<site>/alarms/figures"),
             (Get, "/sites/<site>/alarms/waiting"),
             (Get, "/sites/<site>/arrivals"),
             (Get, "/sites/<site>/compare"),

@@ -5,7 +5,9 @@ use super::{Answer, query};
 use crate::auth::{Access, Change};
 use crate::failure::Failure;
 use crate::found;
-use lantern_api::{Alarm, AlarmAnswer, AlarmCounts, AlarmHistory, NewWatch, Page, SiteWatch, TriedWatch, TryWatch};
+use lantern_api::{
+    Alarm, AlarmAnswer, AlarmCounts, AlarmFigures, AlarmHistory, NewWatch, Page, SiteWatch, TriedWatch, TryWatch,
+};
 use lantern_core::Moment;
 use lantern_core::alarm::Severity;
 use lantern_core::watch::Watch;
@@ -20,11 +22,13 @@ use std::sync::Arc;
 
 /// How far back a watch is tried, unless it is said: two weeks.
 const TRIED_S: f64 = 14.0 * 86_400.0;
+/// How far back alarms are summed up, unless it is said: 30 days.
+const SUMMED_UP_S: f64 = 30.0 * 86_400.0;
 /// The longest note to an alarm, in characters.
 const MOST_NOTE: usize = 1_000;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![watches, add, show_watch, change, remove, try_out, list, counts, show, answer]
+    routes![watches, add, show_watch, change, remove, try_out, list, counts, figures, show, answer]
 }
 
 /// Watches of a site.
@@ -160,6 +164,28 @@ async fn list(
     };
     let rows = engine.store.alarms(site.id, &filter, limit + 1).await?;
     Ok(Json(query::page(rows, limit, cursor, shown_alarm)))
+}
+
+/// How alarms did over a time: the last 30 days, unless it is said. `operators` share them.
+#[utoipa::path(operation_id = "alarms_figures", context_path = "/api/v1", tag = "alarms",
+    responses((status = 200, body = AlarmFigures), (status = "default", body = lantern_api::Problem)))]
+#[get("/sites/<site>/alarms/figures?<from>&<to>&<operators>")]
+async fn figures(
+    engine: &State<Arc<Engine>>,
+    _access: Access,
+    site: &str,
+    from: Option<&str>,
+    to: Option<&str>,
+    operators: Option<&str>,
+) -> Answer<AlarmFigures> {
+    let site = found::site(&engine.store, site).await?;
+    let to = query::moment("to", to)?.unwrap_or_else(clock::now);
+    let from = query::moment("from", from)?.unwrap_or_else(|| to.plus_seconds(-SUMMED_UP_S));
+    if from >= to {
+        return Err(Failure::from(Problem::invalid("from", "it is before `to`")));
+    }
+    let operators = query::number("operators", operators, 1.0, 1.0, 1_000.0)?;
+    Ok(Json(engine.alarms.figures(&site, (from, to), operators).await?))
 }
 
 /// How many alarms wait for somebody.

@@ -153,6 +153,7 @@ fn schema_of(path: &str, name: &str, is_in_path: bool) -> Option<Value> {
             json!({"type": "string", "enum": ["true", "false", ""]})
         }
         ("alarm", _) => number(),
+        ("operators", _) => json!({"type": "number", "minimum": 1, "maximum": 1000, "default": 1}),
         ("state", _) => json!({
             "type": "string",
             "enum": ["waiting", "sending", "sent", "failed", "uncertain", "dropped"],
