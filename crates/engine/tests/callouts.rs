@@ -345,6 +345,33 @@ async fn the_address_in_a_message_acknowledges_once() {
 }
 
 #[tokio::test]
+async fn a_button_that_is_let_go_of_goes_on_calling_at_the_usual_pace() {
+    let (world, desk) = world().await;
+    watch(
+        &world,
+        "help",
+        json!({"name": "Help", "on": {"device": "tower", "signal": "temp"},
+        "when": {"is": "above", "limit": 50}, "severity": "urgent"}),
+    )
+    .await;
+    roster(&world, |_| ()).await;
+    world.send(&world.tower, r#"{"temp": 99}"#).await;
+    world.send(&world.tower, r#"{"temp": 8}"#).await;
+    world.engine.alarms.look().await;
+    after(&world, 4.0).await;
+    for _ in 0..10 {
+        after(&world, 10.0).await;
+    }
+    assert_eq!(desk.got(), [ANN], "one message for a step, although it is over");
+    after(&world, 201.0).await;
+    assert_eq!(desk.got(), [BEN]);
+    acknowledge(&world).await;
+    after(&world, 301.0).await;
+    let ends: Vec<String> = desk.take().into_iter().map(|one| one.subject).collect();
+    assert_eq!(ends, ["Over: Help", "Over: Help"]);
+}
+
+#[tokio::test]
 async fn an_address_ends_after_a_day() {
     let (world, desk) = world().await;
     roster(&world, |roster| roster.rounds = 1).await;

@@ -3,7 +3,6 @@
 use crate::alarm::{AlarmRow, alarm};
 use crate::callout::CalloutSort;
 use crate::roster::RosterId;
-use crate::types::moment;
 use crate::{Store, StoreError};
 use lantern_core::callout::{GATHERED_S, Way};
 use lantern_core::{Moment, SiteId};
@@ -21,8 +20,10 @@ pub struct Calling {
     pub roster: RosterId,
     /// How many steps were done.
     pub step: u32,
-    /// When the next one is due; none if only the end is waited for.
-    pub due_at: Option<Moment>,
+    /// Whether somebody is still to be called, or only the end is waited for.
+    pub is_going_on: bool,
+    /// Whether the next step is due.
+    pub is_due: bool,
     /// The alarm.
     pub alarm: AlarmRow,
 }
@@ -61,7 +62,8 @@ pub struct NewCallout {
     pub alarms: Vec<i64>,
 }
 
-const DUE: &str = "SELECT c.id AS calling_id, c.roster_id, c.step, c.due_at, a.*,
+const DUE: &str = "SELECT c.id AS calling_id, c.roster_id, c.step, c.due_at IS NOT NULL AS is_going_on,
+         coalesce(c.due_at <= ?1 OR c.set_at > ?1, FALSE) AS is_due, a.*,
          d.code AS device, s.code AS signal, s.unit AS unit, p.shelved_until, p.state
      FROM calling AS c JOIN alarm AS a ON a.id = c.alarm_id
      LEFT JOIN device AS d ON d.id = a.device_id LEFT JOIN signal AS s ON s.id = a.signal_id
@@ -76,7 +78,8 @@ fn calling(row: &SqliteRow) -> Result<Calling, sqlx::Error> {
         site: SiteId(row.try_get("site_id")?),
         roster: RosterId(row.try_get("roster_id")?),
         step: row.try_get("step")?,
-        due_at: row.try_get::<Option<i64>, _>("due_at")?.map(moment),
+        is_going_on: row.try_get("is_going_on")?,
+        is_due: row.try_get("is_due")?,
         alarm: alarm(row)?,
     })
 }

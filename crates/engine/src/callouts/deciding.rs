@@ -69,7 +69,8 @@ pub(super) fn decide(duty: &Duty, callings: Vec<Calling>, now: Moment, zone: &Ti
             None if is_cleared && was_called(&calling) && alarm.severity < Severity::Urgent => {
                 end(&mut decided, calling);
             }
-            None => step(&mut decided, duty, &calling, now, zone),
+            None if calling.is_going_on && calling.is_due => step(&mut decided, duty, &calling, now, zone),
+            None => {}
         }
     }
     decided
@@ -77,7 +78,7 @@ pub(super) fn decide(duty: &Duty, callings: Vec<Calling>, now: Moment, zone: &Ti
 
 /// Whether somebody was called, not only told.
 fn was_called(calling: &Calling) -> bool {
-    calling.step >= 2 || calling.due_at.is_none()
+    calling.step >= 2 || !calling.is_going_on
 }
 
 fn end(decided: &mut Decided, calling: Calling) {
@@ -88,10 +89,6 @@ fn end(decided: &mut Decided, calling: Calling) {
 /// Tells and calls until somebody is waited for.
 fn step(decided: &mut Decided, duty: &Duty, calling: &Calling, now: Moment, zone: &TimeZone) {
     let mut step = calling.step;
-    // All have been called, and its end is waited for.
-    if calling.due_at.is_none() {
-        return;
-    }
     let change = loop {
         match duty.next(step, calling.alarm.severity, now, zone) {
             Next::Tell(callees) => {
@@ -143,7 +140,7 @@ mod tests {
             state: None,
         };
         change(&mut alarm);
-        Calling { id: 1, site: SiteId(1), roster: RosterId(1), step, due_at: Some(at(0)), alarm }
+        Calling { id: 1, site: SiteId(1), roster: RosterId(1), step, is_going_on: true, is_due: true, alarm }
     }
 
     fn decide_one(calling: Calling) -> (Vec<(String, Wanted)>, CallingChange, bool) {
