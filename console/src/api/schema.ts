@@ -2656,6 +2656,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sites/{site}/watches/{watch}/press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Press the button of a watch: there is an alarm at once. */
+        post: operations["watches_press"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/storage": {
         parameters: {
             query?: never;
@@ -6831,6 +6848,11 @@ export interface components {
             /** @description Since when. */
             since?: string;
         };
+        /** @description What somebody says who presses a button. */
+        PressedButton: {
+            /** @description What has happened, and where. */
+            note?: string;
+        };
         /** @description An error as `application/problem+json` (RFC 9457). */
         Problem: {
             /** @description The stable word for programs. */
@@ -8129,6 +8151,9 @@ export interface components {
         } | {
             /** @enum {string} */
             is: "clock";
+        } | {
+            /** @enum {string} */
+            is: "pressed";
         };
         /**
          * @description Which way a value changes.
@@ -8422,6 +8447,7 @@ export type PositionFix = components['schemas']['PositionFix'];
 export type Presence = components['schemas']['Presence'];
 export type PresenceChange = components['schemas']['PresenceChange'];
 export type PresenceEvent = components['schemas']['PresenceEvent'];
+export type PressedButton = components['schemas']['PressedButton'];
 export type Problem = components['schemas']['Problem'];
 export type Proof = components['schemas']['Proof'];
 export type QualityCounts = components['schemas']['QualityCounts'];
@@ -14381,6 +14407,38 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watches_press: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+                watch: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PressedButton"];
+            };
+        };
         responses: {
             204: {
                 headers: {

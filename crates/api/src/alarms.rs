@@ -48,6 +48,16 @@ pub struct SiteWatch {
     pub changed_at: Option<String>,
 }
 
+/// What somebody says who presses a button.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PressedButton {
+    /// What has happened, and where.
+    #[serde(default)]
+    #[schema(max_length = 1000)]
+    pub note: String,
+}
+
 /// A watch that is to be tried over history.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]

@@ -43,8 +43,8 @@ mod why;
 pub use account::*;
 pub use alarm_figures::{AlarmDay, AlarmFigures, AlarmPlace, SeverityCount};
 pub use alarms::{
-    Alarm, AlarmAnswer, AlarmCounts, AlarmHistory, AlarmStep, NewWatch, SiteWatch, TriedOccurrence, TriedPlace,
-    TriedWatch, TryWatch,
+    Alarm, AlarmAnswer, AlarmCounts, AlarmHistory, AlarmStep, NewWatch, PressedButton, SiteWatch, TriedOccurrence,
+    TriedPlace, TriedWatch, TryWatch,
 };
 pub use arrivals::*;
 pub use callouts::{

@@ -6,12 +6,15 @@ use crate::service::{Service, client};
 use anyhow::{Context, Result, ensure};
 use futures::StreamExt;
 use serde_json::Value;
+use std::collections::HashSet;
 use std::time::{Duration, Instant};
 use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::task::JoinSet;
 
 /// How long it may take at the 99th percentile, in milliseconds.
 const LIMIT_MS: f64 = 150.0;
+/// The same of alarms.
+const ALARM_LIMIT_MS: f64 = 250.0;
 /// Readings that are watched.
 const WATCHED: usize = 100;
 /// Between two of them: when much comes at once, the stream brings the newest reading of each
@@ -33,24 +36,79 @@ pub(crate) async fn measure() -> Result<Entry> {
     let begun = Instant::now();
     let stream = service.get("live?site=bench").await?;
     let watching = tokio::spawn(watch(stream, begun));
-    let mut load = JoinSet::new();
-    for sender in 0..2 {
-        load.spawn(by_http(service.url.clone(), service.keys[1 + sender].clone(), begun));
-        load.spawn(by_mqtt(service.mqtt, sender + 3, service.keys[sender + 3].clone(), begun));
-    }
+    let mut load = much_else(&service, begun);
     let mut tick = tokio::time::interval(EVERY);
     for _ in 0..WATCHED {
         tick.tick().await;
         let body = format!(r#"{{"s24":{}}}"#, begun.elapsed().as_micros());
         service.send(&service.keys[0], body).await?;
     }
-    let mut late =
-        tokio::time::timeout(Duration::from_secs(30), watching).await.context("readings were missed")???;
+    let late = tokio::time::timeout(Duration::from_secs(30), watching).await.context("readings were missed")???;
     load.abort_all();
+    Ok(entry("live-latency", late, LIMIT_MS))
+}
+
+/// From a reading that is wrong to its alarm on an open live stream, among the same others.
+pub(crate) async fn alarms() -> Result<Entry> {
+    let dir = tempfile::tempdir()?;
+    let service = Service::start(dir.path()).await?;
+    service.watch_above("s24", 0.0).await?;
+    let begun = Instant::now();
+    let stream = service.get("live?site=bench").await?;
+    let watching = tokio::spawn(watch_alarms(stream, begun));
+    let mut load = much_else(&service, begun);
+    let mut tick = tokio::time::interval(EVERY / 2);
+    for _ in 0..WATCHED {
+        for is_wrong in [true, false] {
+            tick.tick().await;
+            let value = if is_wrong { begun.elapsed().as_micros().to_string() } else { "-1".to_owned() };
+            service.send(&service.keys[0], format!(r#"{{"s24":{value}}}"#)).await?;
+        }
+    }
+    let late = tokio::time::timeout(Duration::from_secs(30), watching).await.context("alarms were missed")???;
+    load.abort_all();
+    Ok(entry("watches-latency", late, ALARM_LIMIT_MS))
+}
+
+fn entry(name: &'static str, mut late: Vec<f64>, limit: f64) -> Entry {
     late.sort_by(f64::total_cmp);
     let figure = late[late.len() * 99 / 100];
     eprintln!("median {:.1} ms, most {:.1} ms", late[late.len() / 2], late[late.len() - 1]);
-    Ok(Entry { name: "live-latency", figure, unit: "ms (p99)", limit: LIMIT_MS, ratio: LIMIT_MS / figure })
+    Entry { name, figure, unit: "ms (p99)", limit, ratio: limit / figure }
+}
+
+/// Others that send much.
+fn much_else(service: &Service, begun: Instant) -> JoinSet<Result<()>> {
+    let mut load = JoinSet::new();
+    for sender in 0..2 {
+        load.spawn(by_http(service.url.clone(), service.keys[1 + sender].clone(), begun));
+        load.spawn(by_mqtt(service.mqtt, sender + 3, service.keys[sender + 3].clone(), begun));
+    }
+    load
+}
+
+/// How late each alarm is on the stream, in milliseconds: its value is when its reading was sent.
+async fn watch_alarms(response: reqwest::Response, begun: Instant) -> Result<Vec<f64>> {
+    let mut bytes = response.bytes_stream();
+    let (mut buffer, mut late, mut known) = (Vec::new(), Vec::new(), HashSet::new());
+    while late.len() < WATCHED {
+        buffer.extend_from_slice(&bytes.next().await.context("the stream ended")??);
+        let now = begun.elapsed().as_micros() as f64;
+        while let Some(end) = buffer.iter().position(|byte| *byte == b'\n') {
+            let line: Vec<u8> = buffer.drain(..=end).collect();
+            ensure!(!line.starts_with(b"event:reset"), "events were missed");
+            let Some(data) = line.strip_prefix(b"data:") else { continue };
+            if !data.windows(11).any(|part| part == b"\"raised_at\"") {
+                continue;
+            }
+            let alarm: Value = serde_json::from_slice(data)?;
+            let id = alarm["id"].as_i64().context("an alarm without a number")?;
+            if known.insert(id) {
+                late.push((now - alarm["value"].as_f64().context("no value")?) / 1e3);
+            }
+        }
+    }
+    Ok(late)
 }
 
 /// How late each watched reading is on the stream, in milliseconds.

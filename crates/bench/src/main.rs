@@ -4,6 +4,7 @@
 //! a figure to a limit measured in turn with it does much less. Each entry runs
 //! figure and limit alternately and takes the medians.
 
+mod alarm_history;
 mod charts;
 mod console;
 mod dialects;
@@ -53,7 +54,7 @@ pub(crate) struct Entry {
     pub(crate) ratio: f64,
 }
 
-const NAMES: [&str; 37] = [
+const NAMES: [&str; 40] = [
     "intake-batch-1000",
     "intake-single-64",
     "intake-senml-cbor",
@@ -91,6 +92,9 @@ const NAMES: [&str; 37] = [
     "meaning-screened",
     "meaning-reconvert",
     "watches-intake",
+    "watches-latency",
+    "alarms-history",
+    "door-single-64",
 ];
 
 fn main() -> ExitCode {
@@ -124,6 +128,9 @@ async fn measure(cli: &Cli) -> Result<()> {
             "intake-batch-1000" => intake::batch_1000(cli.rounds).await?,
             "intake-single-64" => single::single_64(cli.rounds).await?,
             "watches-intake" => intake::watched(cli.rounds).await?,
+            "watches-latency" => latency::alarms().await?,
+            "alarms-history" => alarm_history::measure(cli.rounds).await?,
+            "door-single-64" => single::door_64(cli.rounds).await?,
             "intake-decode" => intake::decode(cli.rounds).await?,
             "intake-record" => intake::record(cli.rounds).await?,
             "mqtt-qos1-100" => mqtt::qos1_100(cli.rounds).await?,

@@ -6,6 +6,7 @@ use futures::{StreamExt, TryStreamExt};
 use lantern_launch::{Launch, Launched};
 use reqwest::Client;
 use serde_json::{Value, json};
+use std::collections::HashSet;
 use std::path::Path;
 
 /// Devices that are made at once.
@@ -27,6 +28,10 @@ pub(crate) struct Service {
     pub(crate) keys: Vec<String>,
     token: String,
     client: Client,
+}
+
+fn port(url: &str) -> Option<u16> {
+    url.rsplit(':').next()?.parse().ok()
 }
 
 impl Service {
@@ -101,6 +106,35 @@ impl Service {
         let watch = json!({"name": format!("{signal} {number}"), "on": {"signal": signal},
             "when": {"is": "above", "limit": 1e6 + number as f64}});
         self.post(&self.token, "sites/bench/watches", json!({"watch": watch})).await.map(drop)
+    }
+
+    /// Makes a watch on a signal of the first device.
+    pub(crate) async fn watch_above(&self, signal: &str, limit: f64) -> Result<()> {
+        let watch = json!({"name": "bench", "on": {"device": "d0", "signal": signal},
+            "when": {"is": "above", "limit": limit}});
+        self.post(&self.token, "sites/bench/watches", json!({"watch": watch})).await.map(drop)
+    }
+
+    /// Where the HTTP server listens behind its door: the port of loopback that is not announced.
+    pub(crate) fn behind_the_door(&self) -> Result<String> {
+        let id = self.id();
+        let sockets: HashSet<String> = std::fs::read_dir(format!("/proc/{id}/fd"))?
+            .filter_map(|file| std::fs::read_link(file.ok()?.path()).ok())
+            .filter_map(|link| Some(link.to_str()?.strip_prefix("socket:[")?.strip_suffix(']')?.to_owned()))
+            .collect();
+        let announced = [port(&self.url), Some(self.mqtt.port())];
+        let table = std::fs::read_to_string(format!("/proc/{id}/net/tcp"))?;
+        for line in table.lines().skip(1) {
+            let fields: Vec<&str> = line.split_whitespace().collect();
+            let (Some(local), Some(&"0A"), Some(inode)) = (fields.get(1), fields.get(3), fields.get(9)) else {
+                continue;
+            };
+            let found = local.split_once(':').and_then(|(_, port)| u16::from_str_radix(port, 16).ok());
+            if sockets.contains(*inode) && !announced.contains(&found) {
+                return Ok(format!("http://127.0.0.1:{}", found.context("no port")?));
+            }
+        }
+        bail!("the HTTP server does not listen behind a door")
     }
 
     /// Says what the values of a signal mean.

@@ -51,6 +51,21 @@ pub(crate) async fn single_64(rounds: u8) -> Result<Entry> {
     Ok(Entry { name: "intake-single-64", figure, unit: "requests/s", limit, ratio: figure / limit })
 }
 
+/// The same posts through the door in front of the HTTP server, which counts connections and looks after slow
+/// ones. Limit: to the HTTP server itself.
+pub(crate) async fn door_64(rounds: u8) -> Result<Entry> {
+    let (mut figures, mut limits) = (Vec::new(), Vec::new());
+    for _ in 0..rounds {
+        let dir = tempfile::tempdir()?;
+        let service = Service::start(dir.path()).await?;
+        let behind = service.behind_the_door()?;
+        limits.push(load(&behind, &service.keys, 0).await?);
+        figures.push(load(&service.url, &service.keys, 1).await?);
+    }
+    let (figure, limit) = (median(figures), median(limits));
+    Ok(Entry { name: "door-single-64", figure, unit: "requests/s", limit, ratio: figure / limit })
+}
+
 async fn load(url: &str, keys: &[String], round: u8) -> Result<f64> {
     let started = Instant::now();
     let tasks: Vec<_> = (0..CONNECTIONS)

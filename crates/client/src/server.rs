@@ -166,6 +166,11 @@ impl Server {
         self.run(self.request(Method::POST, path)).await.map(drop)
     }
 
+    /// POST that is answered with nothing.
+    pub(crate) async fn tell_with(&self, path: &str, body: &impl Serialize) -> Result<()> {
+        self.run(self.request(Method::POST, path).json(body)).await.map(drop)
+    }
+
     /// PUT that is answered with nothing.
     pub(crate) async fn set(&self, path: &str, body: &impl Serialize) -> Result<()> {
         self.run(self.request(Method::PUT, path).json(body)).await.map(drop)

@@ -1,5 +1,6 @@
 //! Calling people, with real servers on the other side that behave and misbehave.
 
+use super::console::{AXE, log_in, with_browser};
 use lantern_e2e::{Client, Dial, Service, StandIns, eventually};
 use reqwest::Method;
 use serde_json::{Value, json};
@@ -267,4 +268,48 @@ async fn an_answer_by_text_message_acknowledges() {
     assert_eq!(reply("0123456789abcdef").await.ok()["acknowledged"].as_array().unwrap().len(), 1);
     let alarm = service.get("sites/marlbeck/alarms").await.ok()["items"][0].clone();
     assert_eq!((&alarm["state"], &alarm["acknowledged_by"]), (&json!("acknowledged"), &json!("+441632960001")));
+}
+
+/// A roster is made and tried in the browser; the pages are for everybody, by light and by night.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn people_are_called_from_the_console() {
+    let stand_ins = StandIns::start();
+    let service = start(&stand_ins).await;
+    let key = fridge(&service, "high").await;
+    let axe = std::fs::read_to_string(AXE).expect("axe-core is installed with the console's packages");
+    with_browser(async |browser| {
+        log_in(&browser, &service).await;
+        let alarms = format!("{}/sites/marlbeck/alarms", service.url);
+        browser.open(&format!("{alarms}/rosters")).await;
+        browser.sees("Nobody is called yet").await;
+        browser.press("Make a roster").await;
+        browser.fill("Name", "Duty").await;
+        browser.fill("Called one after the other", "ann@railway.example\n").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("Keep it").await;
+        browser.sees("Called now: ann@railway.example.").await;
+        browser.press("Duty").await;
+        browser.fill("Send a message to", "ann@railway.example\n").await;
+        browser.press("Send it").await;
+        browser.sees("> RCPT TO:<ann@railway.example>").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        warm(&service, &key).await;
+        let mail = came(&stand_ins, "mail", 2).await.remove(1);
+        let body = decoded(mail["body"].as_str().unwrap());
+        let secret = body.split("acknowledge#").nth(1).unwrap().split_whitespace().next().unwrap().to_owned();
+        browser.open(&format!("{alarms}/callouts")).await;
+        browser.press("High: Fridge is warm").await;
+        browser.sees("What to do: Close the door").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.resize(390, 800).await;
+        browser.open(&format!("{}/acknowledge#{secret}", service.url)).await;
+        browser.sees("ann@railway.example, you are called").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+        browser.press("I know, and act on it").await;
+        browser.sees("Somebody knows").await;
+        browser.open(&format!("{alarms}/figures")).await;
+        browser.sees("Somebody acknowledged 1").await;
+        assert_eq!(browser.axe(&axe).await, Vec::<String>::new());
+    })
+    .await;
 }

@@ -94,6 +94,26 @@ async fn what_nobody_saw_waits_until_somebody_has_looked() {
 }
 
 #[tokio::test]
+async fn a_button_that_people_press_is_an_alarm_until_somebody_answers() {
+    let world = World::new().await;
+    with(&world, "help", watch(json!({"name": "Help", "when": {"is": "pressed"}, "severity": "urgent"}))).await;
+    with(&world, "high", too_high()).await;
+    let site = &world.tower.site;
+    world.engine.alarms.press(site, "help", "ben", "Fire in the shed").await.unwrap();
+    let first = all(&world).await;
+    assert_eq!(told(&first), [("help", "returned")], "it waits for somebody");
+    let (_, steps) = world.store.alarm(site.id, first[0].id).await.unwrap();
+    let pressed = steps.iter().find(|step| step.step == "pressed").unwrap();
+    assert_eq!((pressed.who.as_deref(), pressed.note.as_str()), (Some("ben"), "Fire in the shed"));
+    world.engine.alarms.press(site, "help", "ben", "").await.unwrap();
+    assert_eq!(told(&all(&world).await), [("help", "returned"), ("help", "cleared")], "each press is an alarm");
+    assert_eq!(world.engine.alarms.press(site, "high", "ben", "").await.unwrap_err().code, "not-so");
+    assert_eq!(world.engine.alarms.press(site, "none", "ben", "").await.unwrap_err().code, "not-found");
+    let slow = watch(json!({"name": "Help", "when": {"is": "pressed"}, "delay_on_s": 5}));
+    assert_eq!(world.engine.alarms.add(site, "slow", &slow, "ann").await.unwrap_err().code, "invalid");
+}
+
+#[tokio::test]
 async fn who_shelves_says_why_and_for_how_long() {
     let world = World::new().await;
     with(&world, "high", too_high()).await;

@@ -5,6 +5,8 @@
 mod access;
 /// Bursts of a waveform, and how long values stayed.
 mod bursts;
+/// Calling people.
+mod callouts;
 /// How much of what was expected came.
 mod coverage;
 /// The interface around an engine.

@@ -50,6 +50,11 @@ fn all() -> Vec<(&'static str, Value)> {
                 "when": {"is": "flag", "value": true}, "severity": "urgent", "advice": "Ring the footplate."}),
         ),
         (
+            "help",
+            json!({"name": "Call for help", "when": {"is": "pressed"}, "severity": "urgent",
+                "advice": "Ring whoever pressed it, then the emergency services."}),
+        ),
+        (
             "silent",
             json!({"name": "Nothing is heard", "when": {"is": "silent"}, "severity": "medium",
                 "advice": "`lantern why DEVICE` tells what was last heard."}),

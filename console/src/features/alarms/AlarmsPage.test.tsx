@@ -1,4 +1,4 @@
-import { screen, waitFor } from '@testing-library/react';
+import { fireEvent, screen, waitFor } from '@testing-library/react';
 import { expect, test } from 'vitest';
 import { answering, press, show, type as typing } from '../../testing-dom';
 import { AlarmPage } from './AlarmPage';
@@ -46,6 +46,24 @@ test('those that wait are acknowledged together', async () => {
     [`${ALARMS}/1/answer`, { answer: 'acknowledge' }],
     [`${ALARMS}/2/answer`, { answer: 'acknowledge' }],
   ]);
+});
+
+test('a button calls at once, with what has happened', async () => {
+  const help = { name: 'Help', when: { is: 'pressed' }, severity: 'urgent' };
+  const asked = answering({
+    [`GET ${ALARMS}`]: { items: [] },
+    [`GET ${WATCHES}`]: {
+      items: [{ code: 'help', watch: help, places: 1, holding: 0, made_by: 'ann', made_at: '' }],
+    },
+    [`POST ${WATCHES}/help/press`]: {},
+  });
+  show(<AlarmsPage />);
+  fireEvent.click(await screen.findByRole('button', { name: 'Help' }));
+  typing('What has happened, and where', 'Fire in the shed');
+  press('Call now');
+  await waitFor(() => expect(asked.some(({ method }) => method === 'POST')).toBe(true));
+  const said = asked.find(({ method }) => method === 'POST');
+  expect(said).toMatchObject({ path: `${WATCHES}/help/press`, body: { note: 'Fire in the shed' } });
 });
 
 test('when nothing is wrong the page says so', async () => {

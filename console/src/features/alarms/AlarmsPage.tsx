@@ -10,6 +10,7 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { AlarmTable } from './AlarmTable';
 import { AlarmTabs } from './AlarmTabs';
+import { CallButtons } from './CallButtons';
 import { inOrder, isWaiting } from './words';
 import { useAnswer } from './useAnswer';
 
@@ -35,6 +36,7 @@ export function AlarmsPage() {
     <>
       <PageHeading gutterBottom>Alarms</PageHeading>
       <AlarmTabs />
+      <CallButtons />
       {error && !data && <ProblemAlert error={error} onRetry={() => void refetch()} />}
       {!data && !error && <Loading height={160} />}
       {data?.length === 0 && (

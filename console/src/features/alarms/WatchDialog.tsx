@@ -23,7 +23,7 @@ interface Place {
   on: string;
   name: string;
   symbol: string;
-  about: 'number' | 'flag' | 'text' | 'any' | 'device';
+  about: 'number' | 'flag' | 'text' | 'any' | 'device' | 'nothing';
 }
 
 interface Props {
@@ -95,20 +95,22 @@ export function WatchDialog({ draft: begun, symbol, onClose }: Props) {
           </MenuItem>
         ))}
       </TextField>
-      <Autocomplete
-        options={places}
-        value={place}
-        onChange={(_, chosen) => set({ on: chosen?.on ?? '' })}
-        getOptionLabel={({ name }) => name}
-        isOptionEqualToValue={(a, b) => a.on === b.on}
-        renderInput={(params) => (
-          <TextField
-            {...params}
-            label={about === 'device' ? 'Device' : 'Signal'}
-            helperText={scopeHint(draft, about)}
-          />
-        )}
-      />
+      {about !== 'nothing' && (
+        <Autocomplete
+          options={places}
+          value={place}
+          onChange={(_, chosen) => set({ on: chosen?.on ?? '' })}
+          getOptionLabel={({ name }) => name}
+          isOptionEqualToValue={(a, b) => a.on === b.on}
+          renderInput={(params) => (
+            <TextField
+              {...params}
+              label={about === 'device' ? 'Device' : 'Signal'}
+              helperText={scopeHint(draft, about)}
+            />
+          )}
+        />
+      )}
       <Limits draft={draft} symbol={symbol ?? place?.symbol ?? ''} onChange={set} />
       <Stack direction={{ xs: 'column', sm: 'row' }} spacing={2}>
         <NumberEntry

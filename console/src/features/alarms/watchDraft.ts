@@ -5,7 +5,7 @@ import { readNumber } from '../../format/entry';
 export const CONDITIONS: {
   is: When['is'];
   label: string;
-  about: 'number' | 'flag' | 'text' | 'any' | 'device';
+  about: 'number' | 'flag' | 'text' | 'any' | 'device' | 'nothing';
 }[] = [
   { is: 'above', label: 'is above a limit', about: 'number' },
   { is: 'below', label: 'is below a limit', about: 'number' },
@@ -18,6 +18,7 @@ export const CONDITIONS: {
   { is: 'late', label: 'is late or silent', about: 'device' },
   { is: 'silent', label: 'is silent', about: 'device' },
   { is: 'losses', label: 'loses messages', about: 'device' },
+  { is: 'pressed', label: 'has a button that somebody presses', about: 'nothing' },
 ];
 
 /** A watch while it is written: numbers as they are typed. */
@@ -85,6 +86,7 @@ function whenOf({ is, first, second, minutes, text }: WatchDraft): When | undefi
     case 'doubtful':
     case 'late':
     case 'silent':
+    case 'pressed':
       return { is };
     default:
       return undefined;
@@ -103,7 +105,7 @@ export function watchOf(draft: WatchDraft): Watch | undefined {
   const { kept } = draft;
   const when = whenOf(draft);
   const [device, signal] = draft.on.split('/');
-  const isOfSignal = aboutOf(draft.is) !== 'device';
+  const isOfSignal = !['device', 'nothing'].includes(aboutOf(draft.is));
   const isScopeKept = keepsScope(draft);
   if (!when || draft.name.trim() === '' || (isOfSignal && !signal && !isScopeKept)) return undefined;
   const minutes = (text: string) => (typed(text) ?? 0) * 60;

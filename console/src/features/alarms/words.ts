@@ -15,6 +15,7 @@ export const STATES: Record<string, string> = {
 /** What happened to an alarm, in words. */
 export const STEPS: Record<string, string> = {
   raised: 'Raised',
+  pressed: 'The button was pressed',
   found: 'Found in the history by readings that came late',
   raised_again: 'Raised again before anybody had looked',
   cleared: 'Cleared',
@@ -84,6 +85,8 @@ export function whenInWords(when: When, symbol?: string): string {
       return `will be full within ${when.days} days`;
     case 'clock':
       return 'is not to be trusted';
+    case 'pressed':
+      return 'presses its button';
   }
 }
 
@@ -91,6 +94,7 @@ export function whenInWords(when: When, symbol?: string): string {
 export function onInWords({ on = {}, when }: Watch): string {
   if (when.is === 'disk') return 'The disk of the service';
   if (when.is === 'clock') return 'The clock of the service';
+  if (when.is === 'pressed') return 'Somebody';
   const { device, kind, signal, except } = on;
   const of = device ?? (kind ? `every device of kind ${kind}` : 'every device');
   const what = !signal ? of : device ? `${device}/${signal}` : `${signal} of ${of}`;

@@ -88,6 +88,15 @@ pub(crate) enum WatchCommand {
         /// Its code
         code: String,
     },
+    /// Press the button of a watch that is made with --pressed: there is an alarm at once
+    #[command(after_help = "Example:\n  lantern watch press help --note \"Fire in the engine shed\"")]
+    Press {
+        /// Its code
+        code: String,
+        /// What has happened, and where
+        #[arg(long, default_value = "", hide_default_value = true)]
+        note: String,
+    },
     /// Remove a watch; its alarms stay in the history
     Remove {
         /// Its code
@@ -169,6 +178,9 @@ pub(crate) struct WhenArgs {
     /// A device has lost more than a share of a day's messages, such as 20%
     #[arg(long, value_name = "SHARE")]
     pub(crate) losses: Option<String>,
+    /// Somebody presses its button: a call for help
+    #[arg(long)]
+    pub(crate) pressed: bool,
     /// The condition in JSON, for all there is: see the guide
     #[arg(long, value_name = "FILE")]
     pub(crate) file: Option<PathBuf>,

@@ -11,8 +11,8 @@ use anyhow::{Context as _, Result, anyhow, bail};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use lantern_api::{
-    Hours, Least, NewWatch, Scope, SiteWatch, TriedWatch, TryWatch, Value, Watch, WatchDirection as Direction,
-    WatchRemark as Remark, When,
+    Hours, Least, NewWatch, PressedButton, Scope, SiteWatch, TriedWatch, TryWatch, Value, Watch,
+    WatchDirection as Direction, WatchRemark as Remark, When,
 };
 
 pub(crate) async fn run(context: &Context, command: WatchCommand) -> Result<()> {
@@ -48,6 +48,10 @@ pub(crate) async fn run(context: &Context, command: WatchCommand) -> Result<()> 
         WatchCommand::Show { code } => {
             let found: SiteWatch = server.get(&format!("{path}/{}", segment(&code)), &[]).await?;
             context.output.print(&found, one)
+        }
+        WatchCommand::Press { code, note } => {
+            server.tell_with(&format!("{path}/{}/press", segment(&code)), &PressedButton { note }).await?;
+            context.output.print(&serde_json::json!({"pressed": code}), |_| format!("button of {code} pressed"))
         }
         WatchCommand::Remove { code } => {
             server.remove(&format!("{path}/{}", segment(&code))).await?;
@@ -107,6 +111,7 @@ fn when(args: WhenArgs) -> Result<When> {
         WhenArgs { doubtful: true, .. } => When::Doubtful {},
         WhenArgs { late: true, .. } => When::Late {},
         WhenArgs { silent: true, .. } => When::Silent {},
+        WhenArgs { pressed: true, .. } => When::Pressed {},
         WhenArgs { losses: Some(text), .. } => {
             let share = limit(&text)?;
             let is_percent = share.unit.as_deref() == Some("%");

@@ -57,7 +57,7 @@ impl Rule {
             (Subject::Signal, None) => {
                 return Err(wrong("on.signal", "is needed: this is about the readings of a signal"));
             }
-            (Subject::Device | Subject::Service, _) => of_the_rest(&watch.when)?,
+            (Subject::Device | Subject::Service, _) => of_the_rest(watch)?,
         };
         Ok(Self {
             test,
@@ -227,13 +227,13 @@ fn of_signal(watch: &Watch, signal: &SignalType) -> Result<Test, WatchError> {
             Ok(Test::Farther { from, than_m: *than_m, deadband_m: watch.deadband })
         }
         When::Doubtful {} => Ok(Test::Doubtful),
-        _ => of_the_rest(&watch.when),
+        _ => of_the_rest(watch),
     }
 }
 
 /// What looks at devices or the service is told a number or a flag.
-fn of_the_rest(when: &When) -> Result<Test, WatchError> {
-    match when {
+fn of_the_rest(watch: &Watch) -> Result<Test, WatchError> {
+    match &watch.when {
         When::Losses { above } if (0.0..1.0).contains(above) => {
             Ok(Test::Level { low: None, high: Some(*above), deadband: 0.0 })
         }
@@ -241,6 +241,9 @@ fn of_the_rest(when: &When) -> Result<Test, WatchError> {
         When::Disk { days } if (0.0..=3_650.0).contains(days) => {
             // What is nearly so does not come and go.
             Ok(Test::Level { low: Some(*days), high: None, deadband: days * 0.1 })
+        }
+        When::Pressed {} if watch.delay_on_s > 0.0 => {
+            Err(wrong("delay_on_s", "does not go with a button, which is let go of at once"))
         }
         When::Disk { .. } => Err(wrong("when.days", "is a number of days from 0 to 3650")),
         _ => Ok(Test::Flag(true)),

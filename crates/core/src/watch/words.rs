@@ -35,6 +35,7 @@ impl When {
             Self::Losses { above } => format!("more than {} % of a day's messages lost", above * 100.0),
             Self::Disk { days } => format!("the disk is full within {days} days"),
             Self::Clock {} => "the clock is not to be trusted".to_owned(),
+            Self::Pressed {} => "somebody presses its button".to_owned(),
         }
     }
 }

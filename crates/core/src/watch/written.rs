@@ -194,6 +194,8 @@ pub enum When {
     },
     /// The clock of the service is not to be trusted.
     Clock {},
+    /// Somebody presses its button, in the console or by the API: a call for help.
+    Pressed {},
 }
 
 /// What a condition looks at.
@@ -226,7 +228,7 @@ impl When {
     pub const fn subject(&self) -> Subject {
         match self {
             Self::Late {} | Self::Silent {} | Self::Losses { .. } => Subject::Device,
-            Self::Disk { .. } | Self::Clock {} => Subject::Service,
+            Self::Disk { .. } | Self::Clock {} | Self::Pressed {} => Subject::Service,
             _ => Subject::Signal,
         }
     }

@@ -56,12 +56,14 @@ async fn pages(demo: &Demo, site: &str) {
 async fn setting_up(browser: &Browser, site: &str) {
     browser.open(&format!("{site}/devices/shed-5/commissioning")).await;
     take(browser, "commissioning").await;
-    browser.open(&format!("{site}/devices/shed-gw")).await;
-    browser.sees("of all messages came").await;
-    take(browser, "gateway").await;
     browser.open(&format!("{site}/alarms/history")).await;
     browser.sees("Fridge is warm").await;
     take(browser, "alarms").await;
+    browser.open(&format!("{site}/alarms/callouts")).await;
+    browser.sees("Urgent: The crew calls").await;
+    browser.press("Urgent: The crew calls").await;
+    browser.sees("The server has taken it").await;
+    take(browser, "callout").await;
     browser.open(&format!("{site}/devices/tunnel/contacts")).await;
     take(browser, "contacts").await;
     browser.open(&format!("{site}/devices/shed-5/sending")).await;

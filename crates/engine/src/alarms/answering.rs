@@ -116,6 +116,6 @@ const fn why_not_acknowledged(state: State) -> &'static str {
     }
 }
 
-fn not_so(why: &str) -> Problem {
+pub(super) fn not_so(why: &str) -> Problem {
     Problem::new(Class::Conflict, "not-so", "That does not fit how it is", why, "Look at the alarm as it is now.")
 }

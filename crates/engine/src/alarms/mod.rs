@@ -13,6 +13,7 @@
 //! | `catching_up` | what was missed while the service was off, or the queue full |
 //! | `open` | those that go on or wait, for lamps and lists |
 //! | `answering` | acknowledging, shelving, taking out of service |
+//! | `pressing` | buttons that people press |
 //! | `set_up` | making, changing and removing watches |
 //! | `trying` | what a watch would have done, over history |
 //! | `figures` | how alarms did over a time |
@@ -27,6 +28,7 @@ mod judging;
 mod measures;
 mod open;
 mod points;
+mod pressing;
 mod set_up;
 mod shown;
 mod trying;

@@ -42,6 +42,7 @@ fn deed_of(method: Method, route: &str) -> Option<(&'static str, Adds)> {
     Some(match (method, last) {
         (_, "try" | "preview" | "dry-run" | "calibration" | "undo" | "log-out") => return None,
         (Method::Post, "test") => ("tested", Adds::Told),
+        (Method::Post, "press") => ("pressed the button of", Adds::Told),
         (Method::Post, "answer") => ("answered", Adds::Told),
         (Method::Post, "claim") => ("claimed", Adds::Nothing),
         (Method::Post, "confirm") => ("confirmed", Adds::Told),
@@ -94,6 +95,7 @@ fn object_of(request: &Request<'_>) -> String {
     let verbs = [
         "answer",
         "test",
+        "press",
         "claim",
         "restore",
         "replace",

@@ -116,6 +116,7 @@ const ROWS: &[(Right, &[(Method, &str)])] = &[
         Right::Answer,
         &[
             (Post, "/sites/<site>/alarms/<id>/answer"),
+            (Post, "/sites/<site>/watches/<watch>/press"),
             (Get, "/sites/<site>/callouts"),
             (Get, "/sites/<site>/callouts/<id>"),
             (Get, "/sites/<site>/rosters"),

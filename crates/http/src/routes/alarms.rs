@@ -6,7 +6,8 @@ use crate::auth::{Access, Change};
 use crate::failure::Failure;
 use crate::found;
 use lantern_api::{
-    Alarm, AlarmAnswer, AlarmCounts, AlarmFigures, AlarmHistory, NewWatch, Page, SiteWatch, TriedWatch, TryWatch,
+    Alarm, AlarmAnswer, AlarmCounts, AlarmFigures, AlarmHistory, NewWatch, Page, PressedButton, SiteWatch, TriedWatch,
+    TryWatch,
 };
 use lantern_core::Moment;
 use lantern_core::alarm::Severity;
@@ -28,7 +29,7 @@ const SUMMED_UP_S: f64 = 30.0 * 86_400.0;
 const MOST_NOTE: usize = 1_000;
 
 pub(super) fn routes() -> Vec<Route> {
-    routes![watches, add, show_watch, change, remove, try_out, list, counts, figures, show, answer]
+    routes![watches, add, show_watch, change, remove, press, try_out, list, counts, figures, show, answer]
 }
 
 /// Watches of a site.
@@ -97,6 +98,23 @@ async fn change(
 async fn remove(engine: &State<Arc<Engine>>, _person: Change, site: &str, watch: &str) -> Result<Status, Failure> {
     let site = found::site(&engine.store, site).await?;
     engine.alarms.remove(&site, watch).await?;
+    Ok(Status::NoContent)
+}
+
+/// Press the button of a watch: there is an alarm at once.
+#[utoipa::path(operation_id = "watches_press", context_path = "/api/v1", tag = "alarms", request_body = PressedButton,
+    responses((status = 204), (status = "default", body = lantern_api::Problem)))]
+#[post("/sites/<site>/watches/<watch>/press", data = "<body>")]
+async fn press(
+    engine: &State<Arc<Engine>>,
+    person: Change,
+    site: &str,
+    watch: &str,
+    body: Body<PressedButton>,
+) -> Result<Status, Failure> {
+    let site = found::site(&engine.store, site).await?;
+    let note = checked(&body.0.note)?;
+    engine.alarms.press(&site, watch, &person.0.name(), note).await?;
     Ok(Status::NoContent)
 }
 
@@ -228,11 +246,16 @@ async fn answer(
         AlarmAnswer::TakeOut { note } => (Answered::TakeOut, note.as_str()),
         AlarmAnswer::PutBack {} => (Answered::PutBack, ""),
     };
-    if note.chars().count() > MOST_NOTE {
-        return Err(Failure::from(Problem::invalid("note", format_args!("at most {MOST_NOTE} characters"))));
-    }
-    let answered = engine.alarms.answer(&site, id, answer, &person.0.name(), note.trim()).await?;
+    let answered = engine.alarms.answer(&site, id, answer, &person.0.name(), checked(note)?).await?;
     Ok(Json(history(engine, &site, answered).await?))
+}
+
+/// What is said with an answer, if it is not too long.
+fn checked(note: &str) -> Result<&str, Problem> {
+    if note.chars().count() > MOST_NOTE {
+        return Err(Problem::invalid("note", format_args!("at most {MOST_NOTE} characters")));
+    }
+    Ok(note.trim())
 }
 
 async fn history(

@@ -58,7 +58,7 @@ pub(super) fn routes() -> Vec<Route> {
         links::of_device, links::carried, links::joining, links::open, links::close,
         lamp::of_site, lamp::of_device,
         sending::show_recipes, sending::try_out, sending::enter, sending::entered,
-        alarms::watches, alarms::add, alarms::show_watch, alarms::change, alarms::remove, alarms::try_out, alarms::list,
+        alarms::watches, alarms::add, alarms::show_watch, alarms::change, alarms::remove, alarms::press, alarms::try_out, alarms::list,
         alarms::counts, alarms::figures, alarms::show, alarms::answer,
         callouts::rosters, callouts::add, callouts::show_roster, callouts::change, callouts::remove,
         callouts::signing_key, callouts::test, callouts::list, callouts::show,
