@@ -87,7 +87,12 @@ function Found({ found }: { found: AlarmFigures }) {
         <Typography variant="h2" gutterBottom>
           Against what ANSI/ISA-18.2 recommends
         </Typography>
-        <TableContainer component={Paper}>
+        <TableContainer
+          component={Paper}
+          tabIndex={0}
+          role="region"
+          aria-label="Figures against what is recommended"
+        >
           <Table>
             <TableHead>
               <TableRow>
@@ -143,7 +148,7 @@ function Places({ title, places }: { title: string; places: AlarmPlace[] }) {
       <Typography variant="h2" gutterBottom>
         {title}
       </Typography>
-      <TableContainer component={Paper}>
+      <TableContainer component={Paper} tabIndex={0} role="region" aria-label={title}>
         <Table size="small">
           <TableHead>
             <TableRow>
