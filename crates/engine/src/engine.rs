@@ -175,7 +175,7 @@ impl Engine {
                 changes,
             },
             now,
-            lamps: Arc::new(Lamps { heard: heard.clone(), alarms: alarms.clone() }),
+            lamps: Arc::new(Lamps { heard: heard.clone(), alarms }),
             whys: Whys { store: store.clone(), heard: heard.clone(), contacts: contacts.clone() },
             trials: Trials { definitions: definitions.clone(), latest: latest.clone() },
             store,

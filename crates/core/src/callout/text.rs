@@ -39,7 +39,7 @@ impl Words {
     fn of(&self, name: Name) -> &str {
         match name {
             Name::Severity => &self.severity,
-            Name::Name => &self.name,
+            Name::Watch => &self.name,
             Name::Site => &self.site,
             Name::Device => &self.device,
             Name::Signal => &self.signal,
@@ -58,7 +58,7 @@ impl Words {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Name {
     Severity,
-    Name,
+    Watch,
     Site,
     Device,
     Signal,
@@ -74,7 +74,7 @@ enum Name {
 
 const NAMES: [(&str, Name); 13] = [
     ("severity", Name::Severity),
-    ("name", Name::Name),
+    ("name", Name::Watch),
     ("site", Name::Site),
     ("device", Name::Device),
     ("signal", Name::Signal),
