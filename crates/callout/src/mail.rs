@@ -183,9 +183,9 @@ fn heard(talk: &mut Talk, answer: Result<Response, Error>) -> Result<(), Stopped
         Err(error) => {
             let text = with_sources(&error);
             if error.status().is_some() {
-                talk.hear(text)
+                talk.hear(text);
             } else {
-                talk.note(text)
+                talk.note(text);
             }
             Err(Stopped(match error.status() {
                 Some(_) if error.is_permanent() => AttemptOutcome::Refused,
