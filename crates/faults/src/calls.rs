@@ -13,8 +13,6 @@ use tokio::io::{AsyncReadExt, AsyncWriteExt};
 use tokio::net::{TcpListener, TcpStream};
 use tokio::time::{sleep, timeout};
 
-/// Readings of a sender between one turn of its flag and the next.
-pub(crate) const TURN: u64 = 400;
 /// How long alarms and callouts may take to catch up once all is well.
 const DRAIN: Duration = Duration::from_secs(90);
 /// How long a message to the receiver may take to arrive.
@@ -22,11 +20,6 @@ const PATIENCE: Duration = Duration::from_secs(10);
 const MOST_BYTES: usize = 1 << 20;
 /// An alarm that comes again within so many seconds calls only once: the newer one does.
 const GATHERED_S: f64 = 4.0;
-
-/// Whether a sender's flag is raised with a reading.
-pub(crate) const fn is_wrong(number: u64) -> bool {
-    (number / TURN) % 2 == 1
-}
 
 /// The numbers of callouts that came for an alarm, by the alarm's.
 type Came = Arc<Mutex<BTreeMap<i64, BTreeSet<u64>>>>;

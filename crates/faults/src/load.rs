@@ -1,6 +1,5 @@
 //! Who sends and listens meanwhile: devices over HTTP and MQTT, and a display.
 
-use crate::calls::is_wrong;
 use crate::ledger::Ledger;
 use anyhow::Result;
 use rumqttc::v5::mqttbytes::QoS;
@@ -18,12 +17,19 @@ use tokio::time::{sleep, timeout};
 pub(crate) const BEGIN_S: f64 = 1_777_636_800.0;
 /// Seconds between the times of its readings.
 pub(crate) const STEP_S: f64 = 0.5;
+/// Readings of a sender between one turn of its flag and the next.
+const TURN: u64 = 400;
 /// Between two readings of a sender.
 const PACE: Duration = Duration::from_millis(4);
 /// After something went wrong.
 const REST: Duration = Duration::from_millis(30);
 /// The longest a sender waits for an answer.
 const ANSWER: Duration = Duration::from_secs(60);
+
+/// Whether a sender's flag is raised with a reading.
+const fn is_wrong(number: u64) -> bool {
+    (number / TURN) % 2 == 1
+}
 
 /// How a sender sends.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -1,6 +1,6 @@
 //! Alarms and their steps.
 
-use crate::calling;
+use crate::roster;
 use crate::types::moment;
 use crate::watch::PointId;
 use crate::{Store, StoreError};
@@ -360,7 +360,7 @@ async fn do_deed(
             let Some(made) = made else { return Ok(open) };
             let word = if new.found_until.is_some() { "found" } else { "raised" };
             step(connection, made, new.raised_at, word, None, "").await?;
-            calling::begin(connection, made, now).await?;
+            roster::call_for(connection, made, now).await?;
             return Ok(if new.found_until.is_some() { open } else { Some(made) });
         }
         (AlarmDeed::Clear(at), Some(alarm)) => {
@@ -385,7 +385,7 @@ async fn do_deed(
                 .execute(&mut *connection)
                 .await?;
             step(connection, alarm, now, "uncovered", None, "").await?;
-            calling::begin(connection, alarm, now).await?;
+            roster::call_for(connection, alarm, now).await?;
         }
         (AlarmDeed::Suppress, Some(alarm)) => {
             sqlx::query("UPDATE alarm SET acknowledged_at = coalesce(acknowledged_at, ?2) WHERE id = ?1")

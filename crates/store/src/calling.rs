@@ -4,7 +4,7 @@ use crate::alarm::{AlarmRow, alarm};
 use crate::callout::CalloutSort;
 use crate::roster::RosterId;
 use crate::{Store, StoreError};
-use lantern_core::callout::{GATHERED_S, Way};
+use lantern_core::callout::Way;
 use lantern_core::{Moment, SiteId};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -82,22 +82,6 @@ fn calling(row: &SqliteRow) -> Result<Calling, sqlx::Error> {
         is_due: row.try_get("is_due")?,
         alarm: alarm(row)?,
     })
-}
-
-/// Puts an alarm into the hands of the rosters of its site that call for its severity.
-pub(crate) async fn begin(connection: &mut SqliteConnection, alarm: i64, now: Moment) -> Result<(), sqlx::Error> {
-    sqlx::query(
-        "INSERT INTO calling (alarm_id, roster_id, due_at, set_at)
-         SELECT a.id, r.id, ?3, ?2 FROM alarm AS a JOIN roster AS r ON r.site_id = a.site_id AND r.least <= a.severity
-         WHERE a.id = ?1 AND a.is_silent = 0 AND a.is_found = 0
-         ON CONFLICT DO NOTHING",
-    )
-    .bind(alarm)
-    .bind(now.as_micros())
-    .bind(now.plus_seconds(GATHERED_S).as_micros())
-    .execute(connection)
-    .await
-    .map(drop)
 }
 
 impl Store {

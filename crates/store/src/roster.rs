@@ -3,9 +3,10 @@
 use crate::types::{found, moment};
 use crate::{Store, StoreError};
 use lantern_core::alarm::Severity;
+use lantern_core::callout::GATHERED_S;
 use lantern_core::{Moment, SiteId};
-use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
 
 /// The number of a roster.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -42,6 +43,22 @@ fn roster(row: &SqliteRow) -> Result<RosterRow, sqlx::Error> {
         made: (row.try_get("made_by")?, moment(row.try_get("made_at")?)),
         changed: changed_by.zip(changed_at.map(moment)),
     })
+}
+
+/// Puts an alarm into the hands of the rosters of its site that call for its severity.
+pub(crate) async fn call_for(connection: &mut SqliteConnection, alarm: i64, now: Moment) -> Result<(), sqlx::Error> {
+    sqlx::query(
+        "INSERT INTO calling (alarm_id, roster_id, due_at, set_at)
+         SELECT a.id, r.id, ?3, ?2 FROM alarm AS a JOIN roster AS r ON r.site_id = a.site_id AND r.least <= a.severity
+         WHERE a.id = ?1 AND a.is_silent = 0 AND a.is_found = 0
+         ON CONFLICT DO NOTHING",
+    )
+    .bind(alarm)
+    .bind(now.as_micros())
+    .bind(now.plus_seconds(GATHERED_S).as_micros())
+    .execute(connection)
+    .await
+    .map(drop)
 }
 
 impl Store {
