@@ -190,6 +190,7 @@ async fn programs_are_told_by_signed_webhooks_and_topics() {
     assert_eq!(rung.topic, "marlbeck/callout/yard/bell");
     let rung: Value = serde_json::from_str(&rung.payload).unwrap();
     assert_eq!((&rung["sort"], &rung["alarms"][0]["name"]), (&json!("call"), &json!("Fridge is warm")));
+    assert!(rung["acknowledge"].is_null(), "who may listen may not acknowledge for that: {rung}");
     let told = came(&stand_ins, "hook", 1).await.remove(0);
     let header = |name: &str| told["headers"][name].as_str().unwrap_or_else(|| panic!("{name}: {told}")).to_owned();
     let body = told["body"].as_str().unwrap();

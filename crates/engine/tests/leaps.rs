@@ -2,6 +2,7 @@
 //! runs out or is counted goes on by the time that really passes.
 
 use super::world::{AMPLE, World, delivery, engine};
+use lantern_core::Moment;
 use lantern_core::allowance::Allowance;
 use lantern_core::command::Stage;
 use lantern_core::presence::Presence;
@@ -9,7 +10,9 @@ use lantern_engine::clock::shifted::{leap, pass};
 use lantern_engine::people::Wanted;
 use lantern_engine::window::open_window;
 use lantern_engine::{Engine, Limits, clock};
-use lantern_store::SessionKind;
+use lantern_store::{Outcome, SessionKind};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
 
 const HOUR_S: f64 = 3_600.0;
 const DAY_S: f64 = 86_400.0;
@@ -173,5 +176,37 @@ async fn nothing_is_deleted_for_its_age_by_a_leap() {
         leap(-leap_s);
         pass(10.0);
         assert!(world.engine.trusted.now().await.is_some(), "{leap_s} and back");
+    }
+}
+
+/// Histories that are made again are that whatever the clock says, and in the order in which they were asked
+/// for, also when the service starts again with another clock.
+#[tokio::test]
+async fn jobs_go_on_over_a_leap() {
+    for leap_s in LEAPS_S {
+        let world = World::new().await;
+        let (site, signal) = (world.tower.site.id, world.signal(&world.tower, "level").await);
+        let all = (Moment::MIN, Moment::MAX);
+        let first = world.engine.jobs.add(signal.id, all, "ann").await.unwrap();
+        leap(leap_s);
+        let engine = Arc::new(engine(&world.store).await);
+        let second = engine.jobs.add(signal.id, all, "ann").await.unwrap();
+        let work = engine.tasks().into_iter().find(|task| task.name == "jobs").unwrap().work;
+        let working = tokio::spawn(work);
+        let mut ended = Vec::new();
+        for id in [first, second] {
+            let deadline = Instant::now() + Duration::from_secs(60);
+            loop {
+                let job = world.store.job(site, id).await.unwrap();
+                if let Some((_, outcome)) = job.ended {
+                    ended.push(outcome);
+                    break;
+                }
+                assert!(Instant::now() < deadline, "{leap_s}: {job:?}");
+                tokio::time::sleep(Duration::from_millis(5)).await;
+            }
+        }
+        working.abort();
+        assert_eq!(ended, [Outcome::Done, Outcome::Done], "{leap_s}");
     }
 }

@@ -132,10 +132,12 @@ impl Callouts {
         now: Moment,
     ) -> Result<NewCallout, StoreError> {
         let alarms: Vec<_> = callings.iter().map(|calling| &calling.alarm).collect();
-        let can_answer = wanted != Wanted::End && alarms.iter().any(|alarm| alarm.acknowledged.is_none());
+        let way = to.as_ref().map_or(Way::Mail, |(way, _)| *way);
+        // Whoever may read the topics of a site may not acknowledge for that.
+        let can_answer =
+            wanted != Wanted::End && way != Way::Topic && alarms.iter().any(|alarm| alarm.acknowledged.is_none());
         let secret = can_answer.then(|| secret::random(SECRET_LENGTH));
         let link = secret.as_deref().and_then(|secret| self.link(secret)).unwrap_or_default();
-        let way = to.as_ref().map_or(Way::Mail, |(way, _)| *way);
         let (subject, text) = self.words(reading, way, &alarms, wanted, &link).await?;
         Ok(NewCallout {
             site: reading.site.id,
