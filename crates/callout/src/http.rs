@@ -1,7 +1,9 @@
 //! The HTTP client, which keeps away from private addresses unless it may go there.
 
+use crate::talk::{Talk, with_causes};
+use lantern_store::AttemptOutcome;
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
-use reqwest::{Certificate, Client, Url, redirect};
+use reqwest::{Certificate, Client, RequestBuilder, StatusCode, Url, redirect};
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::time::Duration;
 
@@ -31,16 +33,16 @@ pub(crate) fn client(may_be_private: bool, roots: Option<&[u8]>) -> Result<Clien
     builder.build().map_err(|error| reason(&error))
 }
 
-/// Whether an address may be asked.
+/// An address that may be asked.
 ///
 /// # Errors
 /// Why not.
-pub(crate) fn check(address: &str, may_be_private: bool) -> Result<(), String> {
+pub(crate) fn check(address: &str, may_be_private: bool) -> Result<Url, String> {
     let url = Url::parse(address).map_err(|error| format!("{address} is no address: {error}"))?;
     let literal = url.host_str().and_then(|host| host.trim_matches(['[', ']']).parse::<IpAddr>().ok());
     match literal {
         Some(ip) if !may_be_private && !is_public(ip) => Err(private(&ip.to_string())),
-        _ => Ok(()),
+        _ => Ok(url),
     }
 }
 
@@ -67,7 +69,7 @@ impl Resolve for PublicOnly {
 }
 
 /// Whether an address is one of the public network (IANA's registries of special addresses).
-pub(crate) fn is_public(ip: IpAddr) -> bool {
+fn is_public(ip: IpAddr) -> bool {
     match ip.to_canonical() {
         IpAddr::V4(ip) => is_public_v4(ip),
         IpAddr::V6(ip) => is_public_v6(ip),
@@ -110,20 +112,45 @@ fn is_public_v6(ip: Ipv6Addr) -> bool {
 
 /// What is wrong with a request, with its causes, without the address: that may hold a secret.
 pub(crate) fn reason(error: &reqwest::Error) -> String {
-    let mut source = std::error::Error::source(error);
-    let mut text = if error.is_timeout() { "it did not answer in time" } else { "it could not be reached" }.to_owned();
-    while let Some(inner) = source {
-        let inner_text = inner.to_string();
-        if !text.contains(&inner_text) {
-            text = format!("{text}: {inner_text}");
+    let text = if error.is_timeout() { "it did not answer in time" } else { "it could not be reached" };
+    with_causes(text, error)
+}
+
+/// Sends a request with a message, and takes down how it was answered. Gives the status, and the beginning of
+/// what came with it; how the attempt ended, if nothing was answered.
+pub(crate) async fn exchange(
+    request: RequestBuilder,
+    talk: &mut Talk,
+) -> Result<(StatusCode, reqwest::Result<String>), AttemptOutcome> {
+    talk.hand_over();
+    match request.send().await {
+        Ok(answer) => {
+            let status = answer.status();
+            talk.hear(status.to_string());
+            Ok((status, beginning(answer).await))
         }
-        source = inner.source();
+        Err(error) => {
+            talk.note(reason(&error));
+            Err(if error.is_connect() { AttemptOutcome::Later } else { AttemptOutcome::Uncertain })
+        }
     }
-    text
+}
+
+/// How an attempt ended by its status. Redirections are not followed, and what was refused for good will be
+/// refused again.
+pub(crate) fn of_status(status: StatusCode) -> AttemptOutcome {
+    let is_for_now = matches!(status.as_u16(), 408 | 425 | 429) || status.is_server_error();
+    if status.is_success() {
+        AttemptOutcome::Sent
+    } else if is_for_now {
+        AttemptOutcome::Later
+    } else {
+        AttemptOutcome::Refused
+    }
 }
 
 /// The first bytes of an answer, as text.
-pub(crate) async fn beginning(mut answer: reqwest::Response) -> Result<String, reqwest::Error> {
+async fn beginning(mut answer: reqwest::Response) -> Result<String, reqwest::Error> {
     let mut bytes = Vec::new();
     while let Some(chunk) = answer.chunk().await? {
         bytes.extend_from_slice(&chunk);
@@ -186,5 +213,19 @@ mod tests {
         use std::str::FromStr;
         let found = PublicOnly.resolve(Name::from_str("localhost").unwrap()).await;
         assert!(found.err().is_some_and(|error| error.to_string().contains("no public address")));
+    }
+
+    #[test]
+    fn what_is_refused_for_now_is_told_from_what_is_refused_for_good() {
+        let outcome = |status: u16| of_status(StatusCode::from_u16(status).unwrap());
+        for status in [200, 202, 204] {
+            assert_eq!(outcome(status), AttemptOutcome::Sent, "{status}");
+        }
+        for status in [408, 429, 500, 502, 503] {
+            assert_eq!(outcome(status), AttemptOutcome::Later, "{status}");
+        }
+        for status in [301, 400, 401, 404, 410] {
+            assert_eq!(outcome(status), AttemptOutcome::Refused, "{status}");
+        }
     }
 }

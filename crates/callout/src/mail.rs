@@ -3,7 +3,7 @@
 //! The steps are taken one by one, so that the conversation can be shown, and so that it is known whether the
 //! server had the message when it fell silent.
 
-use crate::talk::Talk;
+use crate::talk::{Talk, with_causes};
 use lantern_engine::callouts::Outgoing;
 use lantern_store::AttemptOutcome;
 use lettre::message::{Mailbox, header::ContentType};
@@ -141,7 +141,7 @@ impl MailServer {
 
     async fn connect(&self, roots: Option<&[u8]>, talk: &mut Talk) -> Result<AsyncSmtpConnection, Stopped> {
         let later = |talk: &mut Talk, error: &dyn std::error::Error| {
-            talk.note(with_sources(error));
+            talk.note(with_causes(&error.to_string(), error));
             Stopped(AttemptOutcome::Later)
         };
         let tls = match self.security {
@@ -181,7 +181,7 @@ fn heard(talk: &mut Talk, answer: Result<Response, Error>) -> Result<(), Stopped
             Ok(())
         }
         Err(error) => {
-            let text = with_sources(&error);
+            let text = with_causes(&error.to_string(), &error);
             if error.status().is_some() {
                 talk.hear(text);
             } else {
@@ -194,17 +194,4 @@ fn heard(talk: &mut Talk, answer: Result<Response, Error>) -> Result<(), Stopped
             }))
         }
     }
-}
-
-fn with_sources(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut source = error.source();
-    while let Some(inner) = source {
-        let inner_text = inner.to_string();
-        if !text.contains(&inner_text) {
-            text = format!("{text}: {inner_text}");
-        }
-        source = inner.source();
-    }
-    text
 }

@@ -48,3 +48,17 @@ impl Talk {
         self.lines.join("\n")
     }
 }
+
+/// What is wrong, with its causes: those that the words say already are not said again.
+pub(crate) fn with_causes(what: &str, error: &dyn std::error::Error) -> String {
+    let mut text = what.to_owned();
+    let mut source = error.source();
+    while let Some(cause) = source {
+        let cause_text = cause.to_string();
+        if !text.contains(&cause_text) {
+            text = format!("{text}: {cause_text}");
+        }
+        source = cause.source();
+    }
+    text
+}

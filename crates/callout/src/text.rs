@@ -1,8 +1,7 @@
 //! Text messages, by an HTTP gateway or one that takes mail.
 
-use crate::http::{beginning, check, reason};
+use crate::http::{check, exchange, of_status, reason};
 use crate::talk::Talk;
-use crate::webhook::of_status;
 use lantern_engine::callouts::Outgoing;
 use lantern_store::AttemptOutcome;
 use reqwest::Client;
@@ -115,17 +114,11 @@ pub(crate) async fn send(
         request = request.header("authorization", authorization);
     }
     talk.say(format!("POST to the gateway, for {}", message.address));
-    talk.hand_over();
-    let answer = match request.body(filled(body, &message.address, &words)).send().await {
-        Ok(answer) => answer,
-        Err(error) => {
-            talk.note(reason(&error));
-            return if error.is_connect() { AttemptOutcome::Later } else { AttemptOutcome::Uncertain };
-        }
+    let answered = exchange(request.body(filled(body, &message.address, &words)), talk).await;
+    let (status, said) = match answered {
+        Ok(answered) => answered,
+        Err(outcome) => return outcome,
     };
-    let status = answer.status();
-    talk.hear(status.to_string());
-    let said = beginning(answer).await;
     if let Ok(text) = &said {
         talk.hear(text);
     }

@@ -1,12 +1,12 @@
 //! JSON by HTTP POST, signed by HTTP Message Signatures (RFC 9421) with HMAC-SHA-256 over the method, the
 //! address, the digest of the body (RFC 9530) and the number of the message.
 
-use crate::http::{beginning, check, reason};
+use crate::http::{check, exchange, of_status};
 use crate::talk::Talk;
 use data_encoding::BASE64;
 use lantern_engine::callouts::Outgoing;
 use lantern_store::AttemptOutcome;
-use reqwest::{Client, StatusCode, Url};
+use reqwest::Client;
 use ring::{digest, hmac};
 
 /// The header with the number of a message, by which a receiver knows one that comes again.
@@ -15,13 +15,12 @@ const NUMBER: &str = "callout-id";
 /// Sends a message.
 pub(crate) async fn send(client: &Client, may_be_private: bool, message: &Outgoing, talk: &mut Talk) -> AttemptOutcome {
     let address = &message.address;
-    if let Err(why) = check(address, may_be_private) {
-        talk.note(why);
-        return AttemptOutcome::Refused;
-    }
-    let Ok(url) = Url::parse(address) else {
-        talk.note("That is no address.");
-        return AttemptOutcome::Refused;
+    let url = match check(address, may_be_private) {
+        Ok(url) => url,
+        Err(why) => {
+            talk.note(why);
+            return AttemptOutcome::Refused;
+        }
     };
     talk.say(format!("POST {url}, {} bytes", message.text.len()));
     let number = message.id.to_string();
@@ -34,34 +33,16 @@ pub(crate) async fn send(client: &Client, may_be_private: bool, message: &Outgoi
             .header("signature-input", signed.input)
             .header("signature", signed.signature);
     }
-    talk.hand_over();
-    match request.body(message.text.clone()).send().await {
-        Ok(answer) => {
-            let status = answer.status();
-            talk.hear(status.to_string());
-            if let Ok(text) = beginning(answer).await
+    match exchange(request.body(message.text.clone()), talk).await {
+        Ok((status, said)) => {
+            if let Ok(text) = said
                 && !status.is_success()
             {
                 talk.hear(text);
             }
             of_status(status)
         }
-        Err(error) => {
-            talk.note(reason(&error));
-            if error.is_connect() { AttemptOutcome::Later } else { AttemptOutcome::Uncertain }
-        }
-    }
-}
-
-/// Redirections are not followed, and what was refused for good will be refused again.
-pub(crate) fn of_status(status: StatusCode) -> AttemptOutcome {
-    let is_for_now = matches!(status.as_u16(), 408 | 425 | 429) || status.is_server_error();
-    if status.is_success() {
-        AttemptOutcome::Sent
-    } else if is_for_now {
-        AttemptOutcome::Later
-    } else {
-        AttemptOutcome::Refused
+        Err(outcome) => outcome,
     }
 }
 
@@ -87,20 +68,6 @@ fn sign(key: &str, name: &str, address: &str, number: &str, body: &str, created:
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn what_is_refused_for_now_is_told_from_what_is_refused_for_good() {
-        let outcome = |status: u16| of_status(StatusCode::from_u16(status).unwrap());
-        for status in [200, 202, 204] {
-            assert_eq!(outcome(status), AttemptOutcome::Sent, "{status}");
-        }
-        for status in [408, 429, 500, 502, 503] {
-            assert_eq!(outcome(status), AttemptOutcome::Later, "{status}");
-        }
-        for status in [301, 400, 401, 404, 410] {
-            assert_eq!(outcome(status), AttemptOutcome::Refused, "{status}");
-        }
-    }
 
     /// The expected values were made with another program: `printf … | openssl dgst -sha256 -hmac …`.
     #[test]
