@@ -2,12 +2,10 @@
 
 use crate::http::{check, exchange, of_status, reason};
 use crate::talk::Talk;
+use lantern_core::callout::TEXT_CHARACTERS;
 use lantern_engine::callouts::Outgoing;
 use lantern_store::AttemptOutcome;
 use reqwest::Client;
-
-/// Characters of a message that are sent: three parts of one that is written in Unicode.
-const MOST_CHARACTERS: usize = 200;
 
 /// A gateway for text messages.
 #[derive(Clone)]
@@ -107,7 +105,7 @@ pub(crate) async fn send(
         talk.note(why);
         return AttemptOutcome::Refused;
     }
-    let words: String = message.text.chars().take(MOST_CHARACTERS).collect();
+    let words: String = message.text.chars().take(TEXT_CHARACTERS).collect();
     let content_type = if is_json(body) { "application/json" } else { "application/x-www-form-urlencoded" };
     let mut request = client.post(address).header("content-type", content_type);
     if !authorization.is_empty() {

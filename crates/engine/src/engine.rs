@@ -163,6 +163,7 @@ impl Engine {
                 alarms: alarms.clone(),
                 publisher: publisher.clone(),
                 post: OnceLock::new(),
+                unwritten: Default::default(),
             }),
             trusted,
             people,

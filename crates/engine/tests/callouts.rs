@@ -3,7 +3,7 @@
 use super::world::{World, engine};
 use futures::future::BoxFuture;
 use lantern_api::TextReply;
-use lantern_core::callout::{Roster, Way};
+use lantern_core::callout::{Roster, TEXT_CHARACTERS, Way};
 use lantern_core::watch::Watch;
 use lantern_engine::Engine;
 use lantern_engine::alarms::Answer as Answered;
@@ -423,6 +423,84 @@ async fn a_clock_that_leaps_neither_loses_nor_repeats_a_call() {
         let later = desk.got();
         assert!(!later.is_empty() && soon.len() + later.len() <= 3, "leap by {by}: {soon:?} {later:?}");
         leap(0.0);
+    }
+}
+
+#[tokio::test]
+async fn a_clock_that_is_put_right_holds_no_message_up() {
+    let (world, desk) = world().await;
+    roster(&world, |_| ()).await;
+    leap(120.0);
+    level(&world, 3.5).await;
+    pass(4.0);
+    world.engine.callouts.call().await.unwrap();
+    leap(-120.0);
+    desk.answers(Way::Mail, Later);
+    after(&world, 1.0).await;
+    assert_eq!(callouts(&world).await[0].attempts, 1, "its first attempt");
+    leap(120.0);
+    after(&world, 6.0).await;
+    leap(-120.0);
+    desk.answers(Way::Mail, Sent);
+    after(&world, 1.0).await;
+    assert!(desk.got().contains(&ANN.to_owned()), "its next attempt, which was put off by the wrong clock");
+}
+
+#[tokio::test]
+async fn a_message_that_was_made_by_a_clock_that_was_behind_is_not_given_up() {
+    let (world, desk) = world().await;
+    roster(&world, |_| ()).await;
+    level(&world, 3.5).await;
+    pass(4.0);
+    world.engine.callouts.call().await.unwrap();
+    leap(864_000.0);
+    desk.answers(Way::Mail, Later);
+    after(&world, 1.0).await;
+    desk.answers(Way::Mail, Sent);
+    after(&world, 6.0).await;
+    assert!(desk.got().contains(&ANN.to_owned()));
+}
+
+#[tokio::test]
+async fn how_an_attempt_ended_is_written_once_the_database_takes_it() {
+    let (world, desk) = world().await;
+    roster(&world, |_| ()).await;
+    level(&world, 3.5).await;
+    pass(4.0);
+    world.engine.callouts.call().await.unwrap();
+    world
+        .execute(
+            "CREATE TRIGGER refusing BEFORE UPDATE ON callout_attempt BEGIN SELECT RAISE(ABORT, 'disk is full'); END",
+        )
+        .await;
+    world.engine.callouts.send(Way::Mail).await.unwrap_err();
+    assert_eq!(callouts(&world).await[0].state, CalloutState::Sending);
+    world.execute("DROP TRIGGER refusing").await;
+    after(&world, 1.0).await;
+    assert_eq!(callouts(&world).await[0].state, CalloutState::Sent);
+    assert_eq!(desk.got(), [ANN], "sent once");
+}
+
+#[tokio::test]
+async fn a_text_message_keeps_what_answers_it_however_long_its_words_are() {
+    let (world, desk) = world().await;
+    roster(&world, |roster| roster.order = vec![BEN.into()]).await;
+    watch(
+        &world,
+        "long",
+        json!({"name": "Too high", "on": {"device": "tower", "signal": "level"},
+        "when": {"is": "above", "limit": 3}, "severity": "urgent", "advice": "Go there. ".repeat(40)}),
+    )
+    .await;
+    level(&world, 3.5).await;
+    after(&world, 4.0).await;
+    let messages = desk.take();
+    assert_eq!(messages.len(), 2);
+    for message in messages {
+        let link = message.text.lines().find(|line| line.starts_with("https://lantern.example/acknowledge#"));
+        assert_eq!(link.map(str::len), Some(68), "{}", message.text);
+        assert!(message.text.lines().last().unwrap().starts_with("Reply OK "), "{}", message.text);
+        assert!(message.text.chars().count() <= TEXT_CHARACTERS, "{}", message.text);
     }
 }
 

@@ -3,7 +3,7 @@ use lantern_core::{Moment, Value};
 use lantern_engine::intake::{Body, Credential, Delivery, Said, Target};
 use lantern_engine::setting_up::KeyHolder;
 use lantern_engine::{Engine, Limits, secret};
-use lantern_store::{Device, Grants, Signal, Site, Store};
+use lantern_store::{DATABASE_FILE, Device, Grants, Signal, Site, Store};
 use serde_json::json;
 use std::sync::Arc;
 use tempfile::TempDir;
@@ -22,7 +22,7 @@ pub(crate) struct World {
     pub(crate) store: Arc<Store>,
     pub(crate) tower: Place,
     pub(crate) shed: Place,
-    _folder: TempDir,
+    folder: TempDir,
 }
 
 pub(crate) async fn engine(store: &Arc<Store>) -> Engine {
@@ -54,7 +54,7 @@ impl World {
         let engine = engine(&store).await;
         let tower = place(&engine, "marlbeck", "tower").await;
         let shed = place(&engine, "fellside", "shed").await;
-        let world = Self { engine, store, tower, shed, _folder: folder };
+        let world = Self { engine, store, tower, shed, folder };
         for place in [&world.tower, &world.shed] {
             world.send(place, r#"{"level": 2.5, "temp": 8}"#).await;
             world.engine.commands.give(&place.device, "heater", &Default::default(), "ann").await.unwrap();
@@ -64,6 +64,14 @@ impl World {
 
     pub(crate) async fn send(&self, place: &Place, body: &str) -> lantern_api::InAnswer {
         self.engine.intake.take(delivery(&place.key, body)).await.unwrap()
+    }
+
+    /// Does something to the database from outside, such as spoiling it.
+    pub(crate) async fn execute(&self, sql: &'static str) {
+        let url = format!("sqlite://{}", self.folder.path().join(DATABASE_FILE).display());
+        let pool = sqlx::SqlitePool::connect(&url).await.unwrap();
+        sqlx::query(sql).execute(&pool).await.unwrap();
+        pool.close().await;
     }
 
     pub(crate) async fn signal(&self, place: &Place, code: &str) -> Signal {

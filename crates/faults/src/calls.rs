@@ -134,7 +134,7 @@ async fn raised(service: &Service, device: &str) -> Result<Vec<String>> {
     let path = format!("sites/marlbeck/devices/{device}/signals/wrong/readings?from=0&to={FAR_S}&limit={PAGE}");
     let mut raised = Vec::new();
     let mut before = false;
-    for reading in all(service, &path).await? {
+    for reading in service.list(&path).await? {
         let is_wrong = reading["value"].as_bool().context("no flag")?;
         if is_wrong && !before {
             raised.push(reading["at"].as_str().context("no time")?.to_owned());
@@ -145,21 +145,7 @@ async fn raised(service: &Service, device: &str) -> Result<Vec<String>> {
 }
 
 async fn alarms(service: &Service) -> Result<Vec<Value>> {
-    all(service, "sites/marlbeck/alarms?limit=500").await
-}
-
-/// All items of a list.
-async fn all(service: &Service, path: &str) -> Result<Vec<Value>> {
-    let mut items = Vec::new();
-    let mut after = String::new();
-    loop {
-        let page = service.call(Method::GET, &format!("{path}{after}"), None).await?;
-        items.extend(page["items"].as_array().context("no items")?.iter().cloned());
-        match page["next"].as_str() {
-            Some(next) => after = format!("&after={next}"),
-            None => return Ok(items),
-        }
-    }
+    service.list("sites/marlbeck/alarms?limit=500").await
 }
 
 /// Takes one webhook; gives what acknowledges its alarms.

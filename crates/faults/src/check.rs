@@ -46,21 +46,9 @@ pub(crate) async fn check(service: &Service, sender: &Sender, heard: &Heard) -> 
 }
 
 async fn numbers(service: &Service, device: &str) -> Result<Vec<u64>> {
-    let mut numbers = Vec::new();
-    let mut after = String::new();
-    loop {
-        let path =
-            format!("sites/marlbeck/devices/{device}/signals/count/readings?from=0&to={FAR_S}&limit={PAGE}{after}");
-        let page = service.call(Method::GET, &path, None).await?;
-        for item in page["items"].as_array().context("no items")? {
-            let number = item["value"].as_f64().context("no number")?;
-            numbers.push(number as u64);
-        }
-        match page["next"].as_str() {
-            Some(next) => after = format!("&after={next}"),
-            None => return Ok(numbers),
-        }
-    }
+    let path = format!("sites/marlbeck/devices/{device}/signals/count/readings?from=0&to={FAR_S}&limit={PAGE}");
+    let readings = service.list(&path).await?;
+    readings.iter().map(|item| Ok(item["value"].as_f64().context("no number")? as u64)).collect()
 }
 
 /// Compares summaries with what the readings themselves give.

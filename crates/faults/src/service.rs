@@ -96,6 +96,20 @@ impl Service {
         Ok(serde_json::from_str(&text).unwrap_or_default())
     }
 
+    /// All items of a list, page by page. The path has a query already.
+    pub(crate) async fn list(&self, path: &str) -> Result<Vec<Value>> {
+        let mut items = Vec::new();
+        let mut after = String::new();
+        loop {
+            let page = self.call(Method::GET, &format!("{path}{after}"), None).await?;
+            items.extend(page["items"].as_array().context("no items")?.iter().cloned());
+            match page["next"].as_str() {
+                Some(next) => after = format!("&after={next}"),
+                None => return Ok(items),
+            }
+        }
+    }
+
     /// Makes a device that is relied upon, and gives back its key. Its counts are kept
     /// for years: a clock that leaps further must not delete them.
     pub(crate) async fn device(&self, code: &str) -> Result<String> {

@@ -183,10 +183,6 @@ fn attempt(row: &SqliteRow) -> Result<AttemptRow, sqlx::Error> {
     })
 }
 
-/// Pauses between attempts are never longer than this, in seconds: what is due later was set before the
-/// clock was put back.
-const LONGEST_PAUSE_S: f64 = 600.0;
-
 impl Store {
     /// Messages of a site, the newest first.
     ///
@@ -282,17 +278,18 @@ impl Store {
         Ok(Recent { count, since_s })
     }
 
-    /// Messages of a way that are to be sent now, the oldest first. Those that have no way are of none.
+    /// Messages of a way that are to be sent now, the oldest first. Those that have no way are of none. What was
+    /// put off before the clock was put back is due at once: nobody knows how long it has waited.
     ///
     /// # Errors
     /// [`StoreError::Database`].
     pub async fn callouts_to_send(&self, way: Way, now: Moment, limit: u32) -> Result<Vec<CalloutRow>, StoreError> {
         let rows = sqlx::query(
-            "SELECT * FROM callout WHERE state = 'waiting' AND (next_at <= ?1 OR next_at > ?2) AND way = ?4
-             ORDER BY id LIMIT ?3",
+            "SELECT * FROM callout AS c WHERE state = 'waiting' AND way = ?3 AND (next_at <= ?1 OR ?1 < coalesce(
+                 (SELECT ended_at FROM callout_attempt WHERE callout_id = c.id ORDER BY id DESC LIMIT 1), made_at))
+             ORDER BY id LIMIT ?2",
         )
         .bind(now.as_micros())
-        .bind(now.plus_seconds(LONGEST_PAUSE_S).as_micros())
         .bind(limit)
         .bind(way.as_str())
         .fetch_all(&self.read)

@@ -1,5 +1,6 @@
 //! What `lantern alarms --figures` shows.
 
+use super::alarms::place_of;
 use crate::output::table;
 use crate::time::{age, local};
 use jiff::tz::TimeZone;
@@ -30,7 +31,13 @@ pub(super) fn shown(found: &AlarmFigures, zone: &TimeZone) -> String {
     text.push_str(&table(&["figure", "here", "at most", ""], &[1, 2], found.figures.iter().map(row).collect()));
     for (title, places) in [("most frequent", &found.frequent), ("stood longest", &found.longest)] {
         let row = |place: &AlarmPlace| {
-            vec![place.name.clone(), at(place), place.count.to_string(), age(place.stood_s), age(place.longest_s)]
+            vec![
+                place.name.clone(),
+                place_of(place.device.as_deref(), place.signal.as_deref()),
+                place.count.to_string(),
+                age(place.stood_s),
+                age(place.longest_s),
+            ]
         };
         text.push_str("\n\n");
         text.push_str(&table(
@@ -59,13 +66,5 @@ fn value(figure: &AlarmFigure, number: f64) -> String {
         AlarmMeasure::Flood | AlarmMeasure::TopTen | AlarmMeasure::Urgent => format!("{:.1} %", number * 100.0),
         AlarmMeasure::PerDay | AlarmMeasure::MostInTenMinutes => format!("{number:.1}"),
         AlarmMeasure::Stale | AlarmMeasure::Chattering => format!("{number:.0}"),
-    }
-}
-
-fn at(place: &AlarmPlace) -> String {
-    match (&place.device, &place.signal) {
-        (Some(device), Some(signal)) => format!("{device}/{signal}"),
-        (Some(device), None) => device.clone(),
-        _ => "the service".to_owned(),
     }
 }

@@ -20,4 +20,4 @@ pub use address::{Address, Callee, Way};
 pub use duty::{Duty, Next, RosterError};
 pub use pace::{GATHERED_S, Recent, gathers, retry_after_s, waits_s};
 pub use roster::{Absence, Holiday, Roster, Turn};
-pub use text::{Template, TemplateError, Words};
+pub use text::{TEXT_CHARACTERS, Template, TemplateError, Words, fit_text};

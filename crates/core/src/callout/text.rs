@@ -3,6 +3,9 @@
 use std::fmt::Write;
 
 const MOST_CHARACTERS: usize = 2_000;
+/// Characters of a text message that is sent: three parts of one that is written in Unicode (67 each,
+/// 3GPP TS 23.040).
+pub const TEXT_CHARACTERS: usize = 200;
 
 /// What a message can tell. What is not known is empty.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -191,6 +194,20 @@ impl Template {
     }
 }
 
+/// Words that are cut so that they fit a text message together with what follows them, which stays whole: an
+/// address that is cut acknowledges nothing.
+#[must_use]
+pub fn fit_text(words: &str, kept: &str) -> String {
+    let whole = [words, kept].into_iter().filter(|part| !part.is_empty()).collect::<Vec<_>>().join("\n");
+    if whole.chars().count() <= TEXT_CHARACTERS || words.is_empty() {
+        return whole;
+    }
+    // One for the ellipsis, one for the line break.
+    let room = TEXT_CHARACTERS.saturating_sub(kept.chars().count() + 2);
+    let cut: String = words.chars().take(room).collect();
+    format!("{}…\n{kept}", cut.trim_end())
+}
+
 fn line(text: &str) -> Result<Vec<Part>, TemplateError> {
     let mut parts = Vec::new();
     let mut rest = text;
@@ -245,6 +262,17 @@ mod tests {
         let template = Template::read("{severity}: {name}\n\nCall the yard. {place}").unwrap();
         let words = Words { name: "{severity}".into(), place: "tower".into(), ..words() };
         assert_eq!(template.with(&words), "high: {severity}\n\nCall the yard. tower");
+    }
+
+    #[test]
+    fn what_answers_a_text_message_is_never_cut() {
+        let kept = "https://lantern.example/acknowledge#0123456789abcdef\nReply OK 7";
+        assert_eq!(fit_text("high: Fridge is warm", kept), format!("high: Fridge is warm\n{kept}"));
+        let long = fit_text(&"ü".repeat(500), kept);
+        assert!(long.ends_with(&format!("ü…\n{kept}")), "{long}");
+        assert_eq!(long.chars().count(), TEXT_CHARACTERS);
+        assert_eq!(fit_text("Over", ""), "Over");
+        assert!(fit_text("words", &"k".repeat(300)).ends_with(&"k".repeat(300)));
     }
 
     #[test]

@@ -20,6 +20,9 @@ const LINK_S: f64 = 86_400.0;
 /// Characters of its secret: 160 bits.
 const SECRET_LENGTH: usize = 32;
 
+/// Where somebody can be reached, or why not.
+type Reach = Result<(Way, String), String>;
+
 /// A roster, read.
 pub(super) struct Reading {
     pub(super) row: RosterRow,
@@ -49,11 +52,13 @@ impl Callouts {
             return self.store.call_out(&changes, &[], now).await;
         };
         let zone = self.plans.zone(reading.site.id).await?;
-        let Decided { mut changes, mut groups, ended } = decide(&reading.duty, callings, now, &zone);
-        groups.extend(self.ended(&reading, ended).await?);
+        let Decided { mut changes, groups, ended } = decide(&reading.duty, callings, now, &zone);
         let mut messages = Vec::new();
         for group in groups {
-            messages.extend(self.messages(&reading, group, &mut changes, now).await?);
+            messages.extend(self.messages(&reading, &group, &mut changes, now).await?);
+        }
+        for (group, addresses) in self.ended(&reading, ended).await? {
+            messages.extend(self.bunched(&reading, &group, &addresses, now).await?);
         }
         let changes: Vec<_> = changes.into_iter().collect();
         self.store.call_out(&changes, &messages, now).await
@@ -85,38 +90,48 @@ impl Callouts {
     async fn messages(
         &self,
         reading: &Reading,
-        group: Group,
+        group: &Group,
         changes: &mut BTreeMap<i64, CallingChange>,
         now: Moment,
     ) -> Result<Vec<NewCallout>, StoreError> {
         let Group { callee, wanted, callings } = group;
-        let name = callee.to_string();
-        if wanted == Wanted::Call {
+        if *wanted == Wanted::Call {
+            let name = callee.to_string();
             let recent = self.store.recent_callouts(reading.site.id, &reading.row.code, &name, now).await?;
             let worst = callings.iter().map(|calling| calling.alarm.severity).max().unwrap_or_default();
             if let Some(wait_s) = waits_s(recent, worst) {
                 // The step is taken back.
                 let later = now.plus_seconds(wait_s);
-                set(changes, &callings, |step| CallingChange::Step(step.saturating_sub(1), later));
+                set(changes, callings, |step| CallingChange::Step(step.saturating_sub(1), later));
                 return Ok(Vec::new());
             }
         }
-        let addresses = match wanted {
-            Wanted::End => self.addresses_called(&callings, reading, &name).await?,
-            Wanted::Call | Wanted::Tell => self.addresses(&callee).await?,
-        };
+        let addresses = self.addresses(callee).await?;
         let is_reachable = addresses.iter().any(|to| to.as_ref().is_ok_and(|(way, _)| self.can_send(*way)));
-        if wanted == Wanted::Call && !is_reachable {
+        if *wanted == Wanted::Call && !is_reachable {
             // Nobody is waited for who cannot be reached.
             let soon = now.plus_seconds(PASSED_OVER_S);
-            set(changes, &callings, |step| CallingChange::Step(step, soon));
+            set(changes, callings, |step| CallingChange::Step(step, soon));
         }
+        self.bunched(reading, group, &addresses, now).await
+    }
+
+    /// A message to each address for each alarm, or one for all if there are many.
+    async fn bunched(
+        &self,
+        reading: &Reading,
+        group: &Group,
+        addresses: &[Reach],
+        now: Moment,
+    ) -> Result<Vec<NewCallout>, StoreError> {
+        let Group { callee, wanted, callings } = group;
+        let name = callee.to_string();
         let bunches: Vec<&[Calling]> =
-            if gathers(callings.len()) { vec![&callings] } else { callings.chunks(1).collect() };
+            if gathers(callings.len()) { vec![callings] } else { callings.chunks(1).collect() };
         let mut messages = Vec::new();
         for bunch in bunches {
-            for to in &addresses {
-                messages.push(self.new_message(reading, &name, to.clone(), wanted, bunch, now).await?);
+            for to in addresses {
+                messages.push(self.new_message(reading, &name, to.clone(), *wanted, bunch, now).await?);
             }
         }
         Ok(messages)
@@ -126,7 +141,7 @@ impl Callouts {
         &self,
         reading: &Reading,
         callee: &str,
-        to: Result<(Way, String), String>,
+        to: Reach,
         wanted: Wanted,
         callings: &[Calling],
         now: Moment,
@@ -158,7 +173,7 @@ impl Callouts {
     }
 
     /// Where somebody can be reached, or why not.
-    pub(super) async fn addresses(&self, callee: &Callee) -> Result<Vec<Result<(Way, String), String>>, StoreError> {
+    pub(super) async fn addresses(&self, callee: &Callee) -> Result<Vec<Reach>, StoreError> {
         let name = match callee {
             Callee::Address(address) => return Ok(vec![Ok(written(address))]),
             Callee::Person(name) => name,
@@ -179,35 +194,23 @@ impl Callouts {
         })])
     }
 
-    /// Where somebody was called for alarms that are over.
-    async fn addresses_called(
-        &self,
-        callings: &[Calling],
-        reading: &Reading,
-        callee: &str,
-    ) -> Result<Vec<Result<(Way, String), String>>, StoreError> {
-        let mut addresses = Vec::new();
+    /// Groups those who are to be told that alarms are over, so that each is told once, where they were called.
+    async fn ended(&self, reading: &Reading, callings: Vec<Calling>) -> Result<Vec<(Group, Vec<Reach>)>, StoreError> {
+        let mut groups: Vec<(Group, Vec<Reach>)> = Vec::new();
         for calling in callings {
             for (who, way, address) in self.store.called(calling.alarm.id, &reading.row.code).await? {
-                if who == callee && !addresses.contains(&Ok((way, address.clone()))) {
-                    addresses.push(Ok((way, address)));
-                }
-            }
-        }
-        Ok(addresses)
-    }
-
-    /// Groups those who are to be told that alarms are over, so that each is told once.
-    async fn ended(&self, reading: &Reading, callings: Vec<Calling>) -> Result<Vec<Group>, StoreError> {
-        let mut groups: Vec<Group> = Vec::new();
-        for calling in callings {
-            for (who, ..) in self.store.called(calling.alarm.id, &reading.row.code).await? {
                 let callee = Callee::read(&who).filter(|callee| reading.duty.says_end_to(callee));
                 let Some(callee) = callee else { continue };
-                match groups.iter_mut().find(|group| group.callee == callee) {
-                    Some(group) if group.callings.iter().any(|one| one.id == calling.id) => {}
-                    Some(group) => group.callings.push(calling.clone()),
-                    None => groups.push(Group { callee, wanted: Wanted::End, callings: vec![calling.clone()] }),
+                let to = Ok((way, address));
+                let Some((group, addresses)) = groups.iter_mut().find(|(group, _)| group.callee == callee) else {
+                    groups.push((Group { callee, wanted: Wanted::End, callings: vec![calling.clone()] }, vec![to]));
+                    continue;
+                };
+                if group.callings.last().is_none_or(|last| last.id != calling.id) {
+                    group.callings.push(calling.clone());
+                }
+                if !addresses.contains(&to) {
+                    addresses.push(to);
                 }
             }
         }

@@ -6,7 +6,7 @@ use super::deciding::Wanted;
 use crate::alarms::shown_alarm;
 use crate::{documents, find, in_words, shown};
 use jiff::tz::TimeZone;
-use lantern_core::callout::{Template, Way, Words};
+use lantern_core::callout::{TEXT_CHARACTERS, Template, Way, Words, fit_text};
 use lantern_core::watch::Watch;
 use lantern_core::{Moment, Value, duration};
 use lantern_store::{AlarmRow, Device, Site, StoreError};
@@ -38,11 +38,8 @@ impl Callouts {
             (_, [alarm]) => {
                 let usual = || if way == Way::Text { Template::short() } else { Template::mail() };
                 let template = reading.duty.text.clone().unwrap_or_else(usual);
-                let mut text = template.with(&self.about(&reading.site, alarm, &zone, link).await?);
-                if way == Way::Text {
-                    text.push_str(&format!("\nReply OK {}", alarm.id));
-                }
-                text
+                let mut words = self.about(&reading.site, alarm, &zone, link).await?;
+                if way == Way::Text { text(&template, &mut words, alarm.id) } else { template.with(&words) }
             }
             (_, many) => gathered(many, &zone, link, way, wanted),
         };
@@ -152,6 +149,18 @@ fn ended(alarm: &AlarmRow, zone: &TimeZone) -> String {
     lines.join("\n")
 }
 
+/// The words of a text message. If they are too long, they are cut before what answers it.
+fn text(template: &Template, words: &mut Words, alarm: i64) -> String {
+    let reply = format!("Reply OK {alarm}");
+    let whole = format!("{}\n{reply}", template.with(words));
+    if whole.chars().count() <= TEXT_CHARACTERS {
+        return whole;
+    }
+    let link = std::mem::take(&mut words.link);
+    let kept = if link.is_empty() { reply } else { format!("{link}\n{reply}") };
+    fit_text(&template.with(words), &kept)
+}
+
 /// Many alarms in one message: how many of what, and the first of them.
 fn gathered(alarms: &[&AlarmRow], zone: &TimeZone, link: &str, way: Way, wanted: Wanted) -> String {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
@@ -170,13 +179,13 @@ fn gathered(alarms: &[&AlarmRow], zone: &TimeZone, link: &str, way: Way, wanted:
             lines.push(format!("and {} more", alarms.len() - MOST_NAMED));
         }
     }
-    if wanted != Wanted::End {
-        if !link.is_empty() {
-            lines.push(if way == Way::Mail { format!("Acknowledge all: {link}") } else { link.to_owned() });
-        }
-        if way == Way::Text {
-            lines.push("Reply OK".to_owned());
-        }
+    if way == Way::Text {
+        let mut kept = vec![link, "Reply OK"];
+        kept.retain(|line| wanted != Wanted::End && !line.is_empty());
+        return fit_text(&lines.join("\n"), &kept.join("\n"));
+    }
+    if wanted != Wanted::End && !link.is_empty() {
+        lines.push(format!("Acknowledge all: {link}"));
     }
     lines.join("\n")
 }

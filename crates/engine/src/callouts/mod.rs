@@ -31,6 +31,7 @@ use crate::plans::Plans;
 use crate::publish::Publisher;
 use lantern_core::callout::Way;
 use lantern_store::{Store, StoreError, with_sources};
+use sending::Unwritten;
 use std::sync::{Arc, OnceLock};
 use std::time::Duration;
 
@@ -45,6 +46,7 @@ pub struct Callouts {
     pub(crate) alarms: Arc<Alarms>,
     pub(crate) publisher: Arc<Publisher>,
     pub(crate) post: OnceLock<Post>,
+    pub(crate) unwritten: Unwritten,
 }
 
 impl Callouts {

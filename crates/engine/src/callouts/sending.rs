@@ -5,7 +5,8 @@ use crate::clock;
 use futures::StreamExt;
 use lantern_core::Moment;
 use lantern_core::callout::{Address, Way, retry_after_s};
-use lantern_store::{AttemptEnd, AttemptOutcome, CalloutRow, CalloutSort, CalloutState, StoreError};
+use lantern_store::{AttemptEnd, AttemptOutcome, CalloutRow, CalloutSort, CalloutState, StoreError, with_sources};
+use std::sync::{Mutex, PoisonError};
 
 /// Messages of one way that are sent at the same time.
 const AT_ONCE: usize = 4;
@@ -13,6 +14,22 @@ const AT_ONCE: usize = 4;
 const PAGE: u32 = 32;
 /// Characters that are kept of what a server said.
 const MOST_SAID: usize = 4_000;
+
+/// How attempts ended that is not written yet: the message, how, and when.
+#[derive(Default)]
+pub(crate) struct Unwritten(Mutex<Vec<End>>);
+
+type End = (i64, AttemptEnd, Moment);
+
+impl Unwritten {
+    fn add(&self, end: End) {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).push(end);
+    }
+
+    fn take(&self) -> Option<End> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).pop()
+    }
+}
 
 impl Callouts {
     /// Looks after messages whose sending was cut off when the service ended.
@@ -33,6 +50,7 @@ impl Callouts {
 
     /// Sends what is to go one way now.
     pub async fn send(&self, way: Way) -> Result<(), StoreError> {
+        self.write_ends().await?;
         let due = self.store.callouts_to_send(way, clock::now(), PAGE).await?;
         let mut sending = futures::stream::iter(due).map(|callout| self.send_one(callout)).buffer_unordered(AT_ONCE);
         let mut result = Ok(());
@@ -47,11 +65,27 @@ impl Callouts {
         if !self.store.begin_callout(callout.id, clock::now()).await? {
             return Ok(());
         }
-        let Answer { outcome, said } = self.hand_over(&callout).await?;
+        let Answer { outcome, said } = self.hand_over(&callout).await.unwrap_or_else(|error| {
+            let said = format!("The database could not be read: {}.", with_sources(&error));
+            Answer::new(AttemptOutcome::Later, said)
+        });
         let now = clock::now();
         let (state, next_at) = after(outcome, &callout, now);
         let said = said.chars().take(MOST_SAID).collect();
-        self.store.end_callout(callout.id, &AttemptEnd { outcome, said, state, next_at }, now).await
+        self.unwritten.add((callout.id, AttemptEnd { outcome, said, state, next_at }, now));
+        self.write_ends().await
+    }
+
+    /// Writes how attempts ended. What cannot be written now is written later: a message must not be left
+    /// as one that is being sent.
+    async fn write_ends(&self) -> Result<(), StoreError> {
+        while let Some((callout, end, at)) = self.unwritten.take() {
+            if let Err(error) = self.store.end_callout(callout, &end, at).await {
+                self.unwritten.add((callout, end, at));
+                return Err(error);
+            }
+        }
+        Ok(())
     }
 
     async fn hand_over(&self, callout: &CalloutRow) -> Result<Answer, StoreError> {
@@ -93,7 +127,6 @@ impl Callouts {
 /// How far a message is after an attempt, and when it is tried again.
 fn after(outcome: AttemptOutcome, callout: &CalloutRow, now: Moment) -> (CalloutState, Option<Moment>) {
     let is_repeated = callout.way.is_some_and(Way::knows_repeats);
-    let retry = || retry_after_s(callout.attempts + 1, now.seconds_since(callout.made_at));
     match outcome {
         AttemptOutcome::Sent => (CalloutState::Sent, None),
         AttemptOutcome::Refused => (CalloutState::Failed, None),
@@ -102,7 +135,7 @@ fn after(outcome: AttemptOutcome, callout: &CalloutRow, now: Moment) -> (Callout
             (CalloutState::Failed, None)
         }
         AttemptOutcome::Uncertain if !is_repeated => (CalloutState::Uncertain, None),
-        AttemptOutcome::Later | AttemptOutcome::Uncertain => match retry() {
+        AttemptOutcome::Later | AttemptOutcome::Uncertain => match retry_after_s(callout.attempts + 1) {
             Some(pause_s) => (CalloutState::Waiting, Some(now.plus_seconds(pause_s))),
             None => (CalloutState::Failed, None),
         },

@@ -6,10 +6,11 @@ use crate::failure::Failure;
 use crate::found;
 use lantern_core::lamp::{Lamp, line};
 use lantern_core::presence::Presence;
-use lantern_core::{Value, ValueType};
+use lantern_core::{DecimalMark, ValueType};
 use lantern_engine::Engine;
 use lantern_engine::Problem;
 use lantern_engine::clock;
+use lantern_engine::in_words;
 use lantern_engine::lamps::DeviceLamp;
 use lantern_engine::plans::DeclaredSignal;
 use lantern_store::Device;
@@ -109,17 +110,8 @@ async fn value_of(engine: &Engine, device: &Device, wanted: Option<&str>) -> Res
     };
     let (last, decimals) = engine.now.last(device.site, of).await?;
     let Some(last) = last.good.last() else { return Ok(Default::default()) };
-    let short = match &last.value {
-        Value::Number(number) => format!("{number:.*}", usize::from(decimals)),
-        Value::Flag(flag) => if *flag { "yes" } else { "no" }.to_owned(),
-        Value::Text(text) => text.clone(),
-        Value::Position(fix) => {
-            format!("{:.*} {:.*}", usize::from(decimals), fix.latitude, usize::from(decimals), fix.longitude)
-        }
-    };
-    let symbol = &of.symbol;
-    let long = if symbol.is_empty() { short.clone() } else { format!("{short} {symbol}") };
-    Ok((long, short))
+    let short = in_words::value(&last.value, decimals, DecimalMark::Point);
+    Ok((in_words::with_unit(&short, &of.symbol), short))
 }
 
 fn age(seconds: f64) -> String {
