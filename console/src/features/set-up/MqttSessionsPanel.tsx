@@ -17,6 +17,9 @@ import { useSite } from '../../components/siteContext';
 import { dateTime } from '../../format/time';
 import { mono } from '../../theme/theme';
 
+/** Columns that a phone has no room for. */
+const wide = { display: { xs: 'none', sm: 'table-cell' } };
+
 /** Who is connected by MQTT, and what waits for whom. */
 export function MqttSessionsPanel() {
   const site = useSite();
@@ -41,13 +44,15 @@ export function MqttSessionsPanel() {
       {data?.items.length === 0 && <Typography>No client has a session.</Typography>}
       {data && data.items.length > 0 && (
         <TableContainer>
-          <Table size="small">
+          <Table size="small" sx={{ '& td, & th': { px: { xs: 1, sm: 2 } } }}>
             <TableHead>
               <TableRow>
                 <TableCell>Client</TableCell>
-                <TableCell>Of</TableCell>
+                <TableCell sx={wide}>Of</TableCell>
                 <TableCell>State</TableCell>
-                <TableCell align="right">Subscriptions</TableCell>
+                <TableCell align="right" sx={wide}>
+                  Subscriptions
+                </TableCell>
                 <TableCell align="right">Waiting</TableCell>
                 <TableCell />
               </TableRow>
@@ -55,10 +60,14 @@ export function MqttSessionsPanel() {
             <TableBody>
               {data.items.map((session) => (
                 <TableRow key={session.client}>
-                  <TableCell sx={{ ...mono, overflowWrap: 'anywhere' }}>{session.client}</TableCell>
-                  <TableCell>{holder(session)}</TableCell>
+                  <TableCell sx={{ ...mono, overflowWrap: 'anywhere', minWidth: '10ch' }}>
+                    {session.client}
+                  </TableCell>
+                  <TableCell sx={wide}>{holder(session)}</TableCell>
                   <TableCell>{state(session, site.zone)}</TableCell>
-                  <TableCell align="right">{session.subscriptions}</TableCell>
+                  <TableCell align="right" sx={wide}>
+                    {session.subscriptions}
+                  </TableCell>
                   <TableCell align="right">{waiting(session)}</TableCell>
                   <TableCell align="right">
                     <Button
