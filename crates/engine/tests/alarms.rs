@@ -1,7 +1,7 @@
 //! Watches at work: from a reading to an alarm, and what people answer.
 
 use super::world::{Place, World, delivery, engine};
-use lantern_api::Alarm;
+use lantern_api::{Alarm, AlarmFigures};
 use lantern_core::Moment;
 use lantern_core::watch::Watch;
 use lantern_engine::alarms::{Answer, shown_alarm};
@@ -324,4 +324,47 @@ async fn what_a_watch_would_have_done_is_told_before_it_is_made() {
     assert_eq!(tried.places[0].held_s, 300.0);
     assert!((tried.rating.per_day - 5.0).abs() < 1e-9 && tried.rating.remarks.is_empty(), "{:?}", tried.rating);
     assert!(all(&world).await.is_empty(), "nothing was kept");
+}
+
+/// The figures of an engine that has kept them, which have to be those of one that reads all alarms anew.
+async fn figures(world: &World) -> AlarmFigures {
+    world.engine.alarms.look().await;
+    let now = clock::now();
+    let (site, time) = (&world.tower.site, (now.plus_seconds(-86_400.0), now.plus_seconds(60.0)));
+    let kept = world.engine.alarms.figures(site, time, 1.0).await.unwrap();
+    let anew = engine(&world.store).await.alarms.figures(site, time, 1.0).await.unwrap();
+    assert_eq!(json!(kept), json!(anew));
+    kept
+}
+
+#[tokio::test]
+async fn figures_follow_what_becomes_of_alarms() {
+    let world = World::new().await;
+    with(&world, "high", too_high()).await;
+    assert_eq!(figures(&world).await.count, 0);
+    level(&world, 3.2).await;
+    assert_eq!((figures(&world).await.count, figures(&world).await.acknowledged), (1, 0));
+    let alarm = all(&world).await[0].id;
+    world.engine.alarms.answer(&world.tower.site, alarm, Answer::Acknowledge, "ann", "").await.unwrap();
+    assert_eq!(figures(&world).await.acknowledged, 1);
+    pass(30.0);
+    level(&world, 2.0).await;
+    let cleared = figures(&world).await;
+    assert!((30.0..31.0).contains(&cleared.longest[0].stood_s), "{cleared:?}");
+    // What was found afterwards does not count.
+    world
+        .send(&world.tower, &json!([{"level": 4, "at": clock::now().plus_seconds(-20.0).to_string()}]).to_string())
+        .await;
+    assert_eq!(figures(&world).await.count, 1);
+    level(&world, 3.4).await;
+    assert_eq!(figures(&world).await.count, 2);
+    // Of another site nothing is seen, and its alarms do not end what is kept of this one.
+    let shed =
+        json!({"name": "Too high", "on": {"device": "shed", "signal": "level"}, "when": {"is": "above", "limit": 3}});
+    world.engine.alarms.add(&world.shed.site, "high", &watch(shed), "ann").await.unwrap();
+    world.send(&world.shed, &json!({"level": 5}).to_string()).await;
+    assert_eq!(figures(&world).await.count, 2);
+    // Alarms go with what they are on.
+    world.execute("DELETE FROM alarm WHERE id = (SELECT min(id) FROM alarm)").await;
+    assert_eq!(figures(&world).await.count, 1);
 }

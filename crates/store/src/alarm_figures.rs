@@ -5,6 +5,8 @@ use crate::types::moment;
 use crate::{Store, StoreError};
 use lantern_core::alarm::figures::Occurrence;
 use lantern_core::{Moment, SiteId};
+use sqlx::sqlite::SqliteRow;
+use sqlx::{AssertSqlSafe, Row};
 
 /// A watch on a device or signal that raised alarms.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -19,38 +21,100 @@ pub struct AlarmPlace {
     pub signal: Option<String>,
 }
 
+/// Which alarms there are, in short. If it differs from what is expected, some were removed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct AlarmExtent {
+    /// How many.
+    pub count: i64,
+    /// The sum of their numbers.
+    pub sum: i64,
+}
+
+/// An alarm with its number; without what counts of it, if it does not count: it called nobody, or was found
+/// in the history, and nobody had to attend to it.
+pub type Counted = (i64, Moment, Option<Occurrence>);
+
+const COLUMNS: &str = "SELECT DISTINCT a.id, point_id, severity, raised_at, cleared_at,
+    CASE WHEN acknowledged_by IS NOT NULL THEN acknowledged_at END AS acknowledged,
+    is_silent = 0 AND is_found = 0 AS does_count FROM";
+
+fn counted(row: &SqliteRow) -> Result<Counted, sqlx::Error> {
+    let raised = moment(row.try_get("raised_at")?);
+    let time = |column: &str| row.try_get::<Option<i64>, _>(column).map(|time| time.map(moment));
+    let occurrence = Occurrence {
+        point: row.try_get("point_id")?,
+        severity: severity(row.try_get("severity")?),
+        raised,
+        cleared: time("cleared_at")?,
+        acknowledged: time("acknowledged")?,
+    };
+    Ok((row.try_get("id")?, raised, row.try_get::<bool, _>("does_count")?.then_some(occurrence)))
+}
+
 impl Store {
-    /// Alarms of a site that were raised between two times, in order. Those that were found in the history
-    /// or called nobody do not count: nobody had to attend to them.
+    /// The number of the newest step of any alarm. Whatever changes an alarm adds a step.
     ///
     /// # Errors
     /// [`StoreError::Database`].
-    pub async fn alarm_occurrences(
-        &self,
-        site: SiteId,
-        (from, to): (Moment, Moment),
-        limit: u32,
-    ) -> Result<Vec<Occurrence>, StoreError> {
-        type Row = (i64, u8, i64, Option<i64>, Option<i64>);
-        let rows: Vec<Row> = sqlx::query_as(
-            "SELECT point_id, severity, raised_at, cleared_at, CASE WHEN acknowledged_by IS NOT NULL THEN acknowledged_at END
-             FROM alarm WHERE site_id = ? AND raised_at >= ? AND raised_at < ? AND is_silent = 0 AND is_found = 0
-             ORDER BY raised_at, id LIMIT ?",
-        )
+    pub async fn newest_alarm_step(&self) -> Result<i64, StoreError> {
+        let newest = sqlx::query_scalar("SELECT coalesce(max(id), 0) FROM alarm_step");
+        Ok(newest.fetch_one(&self.read).await?)
+    }
+
+    /// Alarms of a site that count and were raised from a time on.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn counted_alarms(&self, site: SiteId, since: Moment, limit: u32) -> Result<Vec<Counted>, StoreError> {
+        let rows = sqlx::query(AssertSqlSafe(format!(
+            "{COLUMNS} alarm AS a WHERE site_id = ? AND raised_at >= ? AND is_silent = 0 AND is_found = 0 LIMIT ?"
+        )))
         .bind(site.0)
-        .bind(from.as_micros())
-        .bind(to.as_micros())
+        .bind(since.as_micros())
         .bind(limit)
         .fetch_all(&self.read)
         .await?;
-        let occurrence = |(point, severity_, raised, cleared, acknowledged): Row| Occurrence {
-            point,
-            severity: severity(severity_),
-            raised: moment(raised),
-            cleared: cleared.map(moment),
-            acknowledged: acknowledged.map(moment),
-        };
-        Ok(rows.into_iter().map(occurrence).collect())
+        Ok(rows.iter().map(counted).collect::<Result<_, _>>()?)
+    }
+
+    /// Alarms of a site that were raised from a time on and have changed since a step.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn changed_alarms(
+        &self,
+        site: SiteId,
+        since: Moment,
+        step: i64,
+        limit: u32,
+    ) -> Result<Vec<Counted>, StoreError> {
+        let rows = sqlx::query(AssertSqlSafe(format!(
+            "{COLUMNS} alarm_step AS s JOIN alarm AS a ON a.id = s.alarm_id
+             WHERE s.id > ? AND site_id = ? AND raised_at >= ? LIMIT ?"
+        )))
+        .bind(step)
+        .bind(site.0)
+        .bind(since.as_micros())
+        .bind(limit)
+        .fetch_all(&self.read)
+        .await?;
+        Ok(rows.iter().map(counted).collect::<Result<_, _>>()?)
+    }
+
+    /// Which alarms of a site there are that count and were raised from a time on.
+    ///
+    /// # Errors
+    /// [`StoreError::Database`].
+    pub async fn alarm_extent(&self, site: SiteId, since: Moment) -> Result<AlarmExtent, StoreError> {
+        let (count, sum) = sqlx::query_as(
+            "SELECT count(*), coalesce(sum(id), 0) FROM alarm INDEXED BY alarm_counted
+             WHERE site_id = ? AND raised_at >= ? AND is_silent = 0 AND is_found = 0",
+        )
+        .bind(site.0)
+        .bind(since.as_micros())
+        .fetch_one(&self.read)
+        .await?;
+        Ok(AlarmExtent { count, sum })
     }
 
     /// What a point is, by the last alarm it raised.

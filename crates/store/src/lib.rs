@@ -66,7 +66,7 @@ mod watch;
 mod workload;
 
 pub use alarm::{AlarmDeed, AlarmFilter, AlarmRow, AlarmStep, NewAlarm, PointChange};
-pub use alarm_figures::AlarmPlace;
+pub use alarm_figures::{AlarmExtent, AlarmPlace, Counted as CountedAlarm};
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
 pub use calling::{Calling, CallingChange, NewCallout};

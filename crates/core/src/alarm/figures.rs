@@ -12,8 +12,7 @@ use std::collections::{BTreeMap, HashMap};
 const WINDOW_S: f64 = 600.0;
 /// More alarms than this within a window, for each operator, are a flood.
 const FLOOD: f64 = 10.0;
-/// As many within a minute are chattering.
-const CHATTERING: usize = 3;
+/// Three within a minute are chattering.
 const CHATTERING_S: f64 = 60.0;
 /// What stands for longer is stale.
 const STALE_S: f64 = 86_400.0;
@@ -109,21 +108,28 @@ struct Of {
     count: usize,
     stood_s: f64,
     longest_s: f64,
-    lately: Vec<Moment>,
+    /// The last two, the older one first: with the next one they are three.
+    lately: [Option<Moment>; 2],
     is_chattering: bool,
 }
 
 /// Sums alarms up that were raised between two times, in the order in which they were raised, for so many
 /// operators who share them.
 #[must_use]
-pub fn sum_up(alarms: &[Occurrence], (from, to): (Moment, Moment), operators: f64, zone: &TimeZone) -> Figures {
+pub fn sum_up<'a>(
+    alarms: impl IntoIterator<Item = &'a Occurrence>,
+    (from, to): (Moment, Moment),
+    operators: f64,
+    zone: &TimeZone,
+) -> Figures {
     let mut severities = [0; 4];
     let mut places: HashMap<i64, Of> = HashMap::new();
     let mut days: BTreeMap<Date, usize> = BTreeMap::new();
     let mut windows: BTreeMap<i64, usize> = BTreeMap::new();
-    let (mut waited_s, mut acknowledged, mut stale) = (0.0, 0, 0);
+    let (mut count, mut waited_s, mut acknowledged, mut stale) = (0, 0.0, 0, 0);
     let mut day = Day::default();
     for alarm in alarms {
+        count += 1;
         severities[alarm.severity as usize] += 1;
         *days.entry(day.of(alarm.raised, zone)).or_default() += 1;
         *windows.entry((alarm.raised.seconds_since(from) / WINDOW_S) as i64).or_default() += 1;
@@ -137,12 +143,10 @@ pub fn sum_up(alarms: &[Occurrence], (from, to): (Moment, Moment), operators: f6
         of.count += 1;
         of.stood_s += stood_s;
         of.longest_s = of.longest_s.max(stood_s);
-        of.lately.retain(|at| alarm.raised.seconds_since(*at) < CHATTERING_S);
-        of.lately.push(alarm.raised);
-        of.is_chattering |= of.lately.len() >= CHATTERING;
+        of.is_chattering |= of.lately[0].is_some_and(|at| alarm.raised.seconds_since(at) < CHATTERING_S);
+        of.lately = [of.lately[1], Some(alarm.raised)];
     }
     let span_s = to.seconds_since(from).max(1.0);
-    let count = alarms.len();
     let each = |count: usize| count as f64 / operators.max(1.0);
     let flooded = windows.values().filter(|count| each(**count) > FLOOD).count();
     let frequent = named(&places, |of| of.count as f64);

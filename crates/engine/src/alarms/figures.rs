@@ -1,6 +1,7 @@
 //! How alarms did over a time.
 
 use super::Alarms;
+use super::counted::MOST;
 use crate::problem::Problem;
 use jiff::tz::TimeZone;
 use lantern_api as api;
@@ -9,8 +10,6 @@ use lantern_core::alarm::Severity;
 use lantern_core::alarm::figures::{Place, sum_up};
 use lantern_store::{Site, StoreError};
 
-/// Alarms that are summed up at most.
-const MOST: u32 = 200_000;
 /// Operators who may share alarms.
 const OPERATORS: std::ops::RangeInclusive<f64> = 1.0..=1_000.0;
 
@@ -28,12 +27,15 @@ impl Alarms {
         if !OPERATORS.contains(&operators) {
             return Err(Problem::invalid("operators", "from 1 to 1000"));
         }
-        let alarms = self.store.alarm_occurrences(site.id, (from, to), MOST + 1).await?;
-        if alarms.len() > MOST as usize {
-            return Err(Problem::invalid("from", format_args!("there are more than {MOST} alarms; ask for less time")));
-        }
         let zone = TimeZone::get(&site.zone).unwrap_or(TimeZone::UTC);
-        let found = sum_up(&alarms, (from, to), operators, &zone);
+        let found = {
+            let mut counted = self.counted.lock().await;
+            let Some(alarms) = counted.of_site(&self.store, site.id, from).await? else {
+                let text = format_args!("more than {MOST} alarms were raised since then; begin later");
+                return Err(Problem::invalid("from", text));
+            };
+            sum_up(alarms.between(from, to), (from, to), operators, &zone)
+        };
         let severities = Severity::ALL.iter().zip(found.severities);
         let (frequent, longest) = (self.named(site, found.frequent).await?, self.named(site, found.longest).await?);
         Ok(api::AlarmFigures {

@@ -17,10 +17,12 @@
 //! | `set_up` | making, changing and removing watches |
 //! | `trying` | what a watch would have done, over history |
 //! | `figures` | how alarms did over a time |
+//! | `counted` | the alarms that figures are made of |
 //! | `shown` | alarms and watches as they are shown |
 
 mod answering;
 mod catching_up;
+mod counted;
 mod covering;
 mod figures;
 mod finding;
@@ -41,6 +43,7 @@ use crate::health::Healths;
 use crate::heard::Heard;
 use crate::links::Links;
 use crate::live::Live;
+use counted::Counted;
 use lantern_core::{Moment, Reading, SignalId, SiteId, Steady};
 use lantern_store::{PointId, Store};
 use points::Points;
@@ -82,6 +85,8 @@ pub struct Alarms {
     looked: Mutex<Option<Steady>>,
     /// Times that came late, by point.
     late: Mutex<HashMap<PointId, (Moment, Moment)>>,
+    /// What figures are made of.
+    counted: tokio::sync::Mutex<Counted>,
 }
 
 impl Alarms {
@@ -105,6 +110,7 @@ impl Alarms {
             writing: tokio::sync::Mutex::new(()),
             looked: Mutex::default(),
             late: Mutex::default(),
+            counted: tokio::sync::Mutex::default(),
         }
     }
 
