@@ -38,7 +38,8 @@ pub(crate) async fn measure(rounds: u8) -> Result<Entry> {
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
     let mut took = Vec::new();
-    for _ in 0..rounds.max(5) {
+    for round in 0..usize::from(rounds.max(5)) {
+        one_more(&service, BEGIN_S + 2 * (ALARMS + round)).await?;
         let started = Instant::now();
         for path in ["sites/bench/alarms?limit=100", &figures] {
             service.get(path).await?.text().await?;
@@ -47,4 +48,20 @@ pub(crate) async fn measure(rounds: u8) -> Result<Entry> {
     }
     let figure = median(took);
     Ok(Entry { name: "alarms-history", figure, unit: "ms", limit: LIMIT_MS, ratio: LIMIT_MS / figure })
+}
+
+/// Raises an alarm, so that what is known of them is not all there is.
+async fn one_more(service: &Service, at: usize) -> Result<()> {
+    let newest = async || -> Result<Value> {
+        let page: Value = service.get("sites/bench/alarms?limit=1").await?.json().await?;
+        Ok(page["items"][0]["id"].clone())
+    };
+    let before = newest().await?;
+    service.send(&service.keys[0], format!(r#"[{{"s24":1,"at":{at}}},{{"s24":-1,"at":{}}}]"#, at + 1)).await?;
+    let deadline = Instant::now() + Duration::from_secs(10);
+    while newest().await? == before {
+        ensure!(Instant::now() < deadline, "no alarm was raised");
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    Ok(())
 }

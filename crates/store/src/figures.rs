@@ -35,7 +35,7 @@ impl Store {
         if let Some((at, value)) = self.held_before(span, hold).await? {
             fold.start_with(at, value, hold);
         }
-        let mut walk = self.walk(span, Order::Ascending, true).await?;
+        let mut walk = self.walk(span, Order::Ascending, false).await?;
         while let Some(stretch) = walk.next().await? {
             take(&mut walk, &mut fold, stretch, hold).await?;
         }
@@ -62,7 +62,7 @@ async fn take(walk: &mut Walk, fold: &mut FigureFold<'_>, stretch: Stretch, hold
         let digest = SealedDigest::open(&sealed.digest).map_err(damaged)?;
         return fold.take_what_is_left(&digest).map_err(damaged);
     }
-    let run = walk.load(&sealed).await?;
+    let run = walk.load_all(&sealed).await?;
     fold.take_run(&run, hold);
     Ok(())
 }

@@ -1,6 +1,7 @@
 //! Working figures out bucket by bucket.
 
-use super::quantiles::quantiles;
+use super::spread::Spread;
+use super::steps::Steps;
 use super::{Band, Degrees, Extreme, Figures, WantedFigures};
 use crate::series::{Buckets, Run, SealedDigest, SegmentError, Summary};
 
@@ -15,10 +16,32 @@ pub struct FigureFold<'a> {
     done: Vec<Figures>,
     current: Option<Tally>,
     held: Option<Held>,
-    /// Room for the values of a bucket, used again for the next.
+    /// The values of the bucket that is open.
+    spread: Spread,
+    /// Room for readings of one bucket that are taken in at once, used again for the next.
+    part: Steps,
+    stretches: Stretches,
+}
+
+/// Values and how long each holds, in microseconds, as whole numbers and for multiplying.
+#[derive(Debug, Default)]
+struct Stretches {
     values: Vec<f64>,
-    /// Room for how long values hold, and the same for multiplying.
-    stretches: (Vec<i64>, Vec<f64>),
+    spans: Vec<i64>,
+    factors: Vec<f64>,
+}
+
+impl Stretches {
+    fn fill(&mut self, stretches: impl Iterator<Item = (f64, i64)>) {
+        self.values.clear();
+        self.spans.clear();
+        for (value, span) in stretches {
+            self.values.push(value);
+            self.spans.push(span);
+        }
+        self.factors.clear();
+        self.factors.extend(self.spans.iter().map(|span| *span as f64));
+    }
 }
 
 /// A value that goes on.
@@ -29,7 +52,7 @@ struct Held {
     value: f64,
 }
 
-/// What has come together in a bucket. Its values lie in [`FigureFold::values`].
+/// What has come together in a bucket. Its values lie in [`FigureFold::spread`].
 #[derive(Debug)]
 struct Tally {
     start: i64,
@@ -47,7 +70,7 @@ struct Tally {
 impl<'a> FigureFold<'a> {
     /// Works out what lies from `from` on and before `to`, microseconds since 1970.
     #[must_use]
-    pub const fn new(wanted: &'a WantedFigures, buckets: Buckets, from: i64, to: i64) -> Self {
+    pub fn new(wanted: &'a WantedFigures, buckets: Buckets, from: i64, to: i64) -> Self {
         Self {
             wanted,
             buckets,
@@ -56,8 +79,9 @@ impl<'a> FigureFold<'a> {
             done: Vec::new(),
             current: None,
             held: None,
-            values: Vec::new(),
-            stretches: (Vec::new(), Vec::new()),
+            spread: Spread::default(),
+            part: Steps::default(),
+            stretches: Stretches::default(),
         }
     }
 
@@ -115,16 +139,29 @@ impl<'a> FigureFold<'a> {
         let (Some(first), Some(last), Some(value)) = (times.first(), times.last(), numbers.last()) else { return };
         self.enter(start, end);
         self.hold_until(*first);
-        if let Some(tally) = &mut self.current {
-            tally.take(times, numbers);
-            let (spans, factors) = &mut self.stretches;
-            spans.clear();
-            spans.extend(times.windows(2).map(|pair| (pair[1] - pair[0]).min(hold)));
-            factors.clear();
-            factors.extend(spans.iter().map(|span| *span as f64));
-            tally.hold(self.wanted, numbers, spans, factors);
+        let extremes = extremes(numbers);
+        let is_counted = self.part.count(numbers, extremes);
+        match even_span(times).filter(|_| is_counted) {
+            // Each but the last holds for as long: how many there are of each value is all that counts.
+            Some(span) => {
+                let left_out = |at: f64| u32::from(at == *value);
+                let holding = self.part.each().map(|(at, count)| (at, count - left_out(at)));
+                self.stretches.fill(holding.map(|(at, count)| (at, i64::from(count) * span.min(hold))));
+            }
+            None => {
+                let spans = times.windows(2).map(|pair| (pair[1] - pair[0]).min(hold));
+                self.stretches.fill(numbers.iter().copied().zip(spans));
+            }
         }
-        self.values.extend_from_slice(numbers);
+        if let Some(tally) = &mut self.current {
+            tally.take(times, numbers, extremes, is_counted.then_some(&self.part));
+            tally.hold(self.wanted, &self.stretches);
+        }
+        if is_counted {
+            self.spread.add_counted(&self.part);
+        } else {
+            self.spread.add(numbers);
+        }
         self.held = Some(Held { since: *last, until: last.saturating_add(hold), value: *value });
     }
 
@@ -152,16 +189,17 @@ impl<'a> FigureFold<'a> {
     fn hold_until(&mut self, at: i64) {
         let (Some(held), Some(tally)) = (self.held, &mut self.current) else { return };
         let time = held.until.min(at).saturating_sub(held.since.max(tally.start)).max(0);
-        tally.hold(self.wanted, &[held.value], &[time], &[time as f64]);
+        self.stretches.fill(std::iter::once((held.value, time)));
+        tally.hold(self.wanted, &self.stretches);
     }
 
     fn finish_current(&mut self) {
         let Some(end) = self.current.as_ref().map(|tally| tally.end) else { return };
         self.hold_until(end.min(self.to));
-        if let Some(figures) = self.current.take().and_then(|tally| tally.figures(self.wanted, &self.values)) {
+        if let Some(figures) = self.current.take().and_then(|tally| tally.figures(self.wanted, &mut self.spread)) {
             self.done.push(figures);
         }
-        self.values.clear();
+        self.spread.clear();
     }
 
     /// The figures of all buckets that have readings, in order.
@@ -173,19 +211,21 @@ impl<'a> FigureFold<'a> {
 }
 
 impl Tally {
-    /// Takes in values that follow those it has; there is one at least.
-    fn take(&mut self, times: &[i64], numbers: &[f64]) {
-        let (min, max) = (least(numbers), -least_of(numbers, |value| -value));
+    /// Takes in values that follow those it has; there is one at least. They may have been counted.
+    fn take(&mut self, times: &[i64], numbers: &[f64], (min, max): (f64, f64), counted: Option<&Steps>) {
         let place =
             |wanted: f64| numbers.iter().position(|value| *value == wanted).and_then(|at| times.get(at)).copied();
-        let (min_at, max_at) = (place(min), place(max));
-        let (sum, carry) = compensated_sum(numbers);
+        let before = self.summary.as_ref();
+        // Where it was is looked for only if it is told.
+        let min_at = before.is_none_or(|before| min < before.min).then(|| place(min)).flatten();
+        let max_at = before.is_none_or(|before| max > before.max).then(|| place(max)).flatten();
+        let (sum, carry) = counted.map_or_else(|| compensated_sum(numbers), |steps| (steps.sum(), 0.0));
         let part = Summary { count: numbers.len() as u64, min, max, sum, carry, ..Summary::of(times[0], numbers[0]) };
         self.join(&part, (min_at, max_at));
     }
 
-    /// Counts values for as long as each holds; those behind the last time are not counted.
-    fn hold(&mut self, wanted: &WantedFigures, numbers: &[f64], times: &[i64], factors: &[f64]) {
+    /// Counts values for as long as each holds.
+    fn hold(&mut self, wanted: &WantedFigures, Stretches { values: numbers, spans: times, factors }: &Stretches) {
         self.area += weighted(numbers, factors, |value| value);
         self.held += times.iter().sum::<i64>();
         for (inside, band) in self.inside.iter_mut().zip(&wanted.bands) {
@@ -222,7 +262,7 @@ impl Tally {
         }
     }
 
-    fn figures(self, wanted: &WantedFigures, values: &[f64]) -> Option<Figures> {
+    fn figures(self, wanted: &WantedFigures, spread: &mut Spread) -> Option<Figures> {
         let Self { start, end, summary, min_at, max_at, area, held, inside, degrees, is_whole } = self;
         let summary = Summary { area, held, ..summary? };
         let mean = summary.mean();
@@ -237,8 +277,8 @@ impl Tally {
             total: summary.sum + summary.carry,
             area,
             held,
-            deviation: is_whole.then(|| deviation(values, mean)),
-            quantiles: if is_whole { quantiles(values, &wanted.quantiles) } else { Vec::new() },
+            deviation: is_whole.then(|| spread.deviation(mean)),
+            quantiles: if is_whole { spread.quantiles(&wanted.quantiles) } else { Vec::new() },
             inside: if is_whole { inside } else { Vec::new() },
             degrees: if is_whole { degrees } else { Vec::new() },
             is_whole,
@@ -249,21 +289,26 @@ impl Tally {
 /// Lanes that loops are cut into, so that one addition need not wait for the one before.
 const LANES: usize = 8;
 
-fn least(values: &[f64]) -> f64 {
-    least_of(values, |value| value)
-}
-
-fn least_of(values: &[f64], of: impl Fn(f64) -> f64) -> f64 {
-    let mut lanes = [f64::INFINITY; LANES];
+/// The least and the greatest value.
+fn extremes(values: &[f64]) -> (f64, f64) {
+    let (mut least, mut most) = ([f64::INFINITY; LANES], [f64::NEG_INFINITY; LANES]);
     let chunks = values.chunks_exact(LANES);
     let rest = chunks.remainder();
     for chunk in chunks {
-        for (lane, value) in lanes.iter_mut().zip(chunk) {
-            let value = of(*value);
-            *lane = if value < *lane { value } else { *lane };
+        for ((least, most), value) in least.iter_mut().zip(&mut most).zip(chunk) {
+            *least = if *value < *least { *value } else { *least };
+            *most = if *value > *most { *value } else { *most };
         }
     }
-    lanes.into_iter().chain(rest.iter().map(|value| of(*value))).fold(f64::INFINITY, f64::min)
+    let least = least.iter().chain(rest).copied().fold(f64::INFINITY, f64::min);
+    (least, most.iter().chain(rest).copied().fold(f64::NEG_INFINITY, f64::max))
+}
+
+/// The time between one reading and the next, if it is always the same.
+fn even_span(times: &[i64]) -> Option<i64> {
+    let span = times.get(1)? - times.first()?;
+    let others = times.windows(2).map(|pair| u32::from(pair[1] - pair[0] != span)).sum::<u32>();
+    (others == 0).then_some(span)
 }
 
 /// The sum of what becomes of values, each times how long it holds.
@@ -307,21 +352,4 @@ fn compensated_sum(values: &[f64]) -> (f64, f64) {
     }
     // Numbers near the largest there are can overflow; what is told of them then is no carry.
     if carry.is_finite() { (sum, carry) } else { (sum, 0.0) }
-}
-
-/// The standard deviation of a sample about its mean.
-fn deviation(values: &[f64], mean: f64) -> f64 {
-    if values.len() < 2 {
-        return 0.0;
-    }
-    let mut lanes = [0.0; LANES];
-    let chunks = values.chunks_exact(LANES);
-    let rest: f64 = chunks.remainder().iter().map(|value| (value - mean) * (value - mean)).sum();
-    for chunk in chunks {
-        for (lane, value) in lanes.iter_mut().zip(chunk) {
-            *lane += (value - mean) * (value - mean);
-        }
-    }
-    let squares = rest + lanes.iter().sum::<f64>();
-    (squares / (values.len() - 1) as f64).sqrt()
 }

@@ -9,7 +9,8 @@
 mod bursts;
 mod fold;
 mod integral;
-mod quantiles;
+mod spread;
+mod steps;
 #[cfg(test)]
 mod tests;
 

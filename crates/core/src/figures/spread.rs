@@ -1,20 +1,64 @@
-//! Quantiles of values, exactly.
+//! How values are spread: their deviation and quantiles, exactly.
 
-/// Steps between least and greatest up to which values are counted by step.
-const MOST_STEPS: f64 = 65_535.0;
-/// Values have so many decimals at the most, to be counted.
-const POWERS: [f64; 5] = [1.0, 10.0, 100.0, 1_000.0, 10_000.0];
+use super::steps::Steps;
 
-/// Quantiles of values, in the order of the shares, interpolated between neighbours.
-pub(super) fn quantiles(values: &[f64], shares: &[f64]) -> Vec<f64> {
-    if shares.is_empty() || values.is_empty() {
-        return Vec::new();
+/// The values of a bucket, counted where that can be.
+#[derive(Debug, Default)]
+pub(super) struct Spread {
+    steps: Steps,
+    others: Vec<f64>,
+}
+
+impl Spread {
+    /// Takes in values that were counted.
+    pub(super) fn add_counted(&mut self, part: &Steps) {
+        if !self.steps.add(part) {
+            expand(part, &mut self.others);
+        }
     }
-    let ranks: Vec<f64> = shares.iter().map(|share| share.clamp(0.0, 1.0) * (values.len() - 1) as f64).collect();
-    match Counted::of(values) {
-        Some(counted) => ranks.iter().map(|rank| between(*rank, |place| counted.at(place))).collect(),
-        None => selected(values, &ranks),
+
+    /// Takes in any values.
+    pub(super) fn add(&mut self, values: &[f64]) {
+        self.others.extend_from_slice(values);
     }
+
+    /// Forgets all values.
+    pub(super) fn clear(&mut self) {
+        self.steps.clear();
+        self.others.clear();
+    }
+
+    /// The standard deviation of a sample about its mean.
+    pub(super) fn deviation(&self, mean: f64) -> f64 {
+        let mut count = self.others.len() as u64;
+        let mut squares = squares(&self.others, mean);
+        for (value, times) in self.steps.each() {
+            count += u64::from(times);
+            squares += f64::from(times) * (value - mean) * (value - mean);
+        }
+        if count < 2 { 0.0 } else { (squares / (count - 1) as f64).sqrt() }
+    }
+
+    /// Quantiles in the order of their shares, interpolated between neighbours.
+    pub(super) fn quantiles(&mut self, shares: &[f64]) -> Vec<f64> {
+        if shares.is_empty() {
+            return Vec::new();
+        }
+        if self.others.is_empty() {
+            return of_steps(&self.steps, shares);
+        }
+        expand(&self.steps, &mut self.others);
+        self.steps.clear();
+        selected(&self.others, &ranks(shares, self.others.len()))
+    }
+}
+
+fn expand(steps: &Steps, values: &mut Vec<f64>) {
+    values.extend(steps.each().flat_map(|(value, count)| std::iter::repeat_n(value, count as usize)));
+}
+
+fn ranks(shares: &[f64], count: usize) -> Vec<f64> {
+    shares.iter().map(|share| share.clamp(0.0, 1.0) * count.saturating_sub(1) as f64).collect()
 }
 
 fn between(rank: f64, at: impl Fn(usize) -> f64) -> f64 {
@@ -23,62 +67,17 @@ fn between(rank: f64, at: impl Fn(usize) -> f64) -> f64 {
     if part > 0.0 { value + (at(low as usize + 1) - value) * part } else { value }
 }
 
-/// Values that are whole multiples of a decimal step, counted by it: what sensors send is so nearly
-/// always, and counting takes a third of the time.
-struct Counted {
-    power: f64,
-    low: f64,
-    /// How many values there are up to each step.
-    up_to: Vec<usize>,
-}
-
-impl Counted {
-    fn of(values: &[f64]) -> Option<Self> {
-        let (low, high) = values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| {
-            (if *value < low { *value } else { low }, if *value > high { *value } else { high })
-        });
-        let is_exact = |value: f64, power: f64| rounded(value * power) / power == value;
-        // The first values tell which step it may be.
-        let power = POWERS.into_iter().find(|power| values.iter().take(16).all(|value| is_exact(*value, *power)));
-        let from = POWERS.iter().position(|known| Some(*known) == power)?;
-        let power = POWERS[from..].iter().copied().find(|power| {
-            let wrong = |part: &[f64]| part.iter().map(|value| u32::from(!is_exact(*value, *power))).sum::<u32>();
-            values.chunks(1_024).all(|part| wrong(part) == 0)
-        })?;
-        let (low, high) = (rounded(low * power), rounded(high * power));
-        if !(high - low <= MOST_STEPS && low.abs().max(high.abs()) < 1e15) {
-            return None;
-        }
-        let mut up_to = vec![0_usize; (high - low) as usize + 1];
-        let first = (low + ROOM).to_bits();
-        for value in values {
-            // What is added leaves the whole number in the last bits.
-            let step = (value * power + ROOM).to_bits().wrapping_sub(first);
-            if let Some(count) = up_to.get_mut(step as usize) {
-                *count += 1;
-            }
-        }
-        let mut sum = 0;
-        for count in &mut up_to {
-            sum += *count;
-            *count = sum;
-        }
-        Some(Self { power, low, up_to })
-    }
-
-    /// The value at a place, if they were in order.
-    fn at(&self, place: usize) -> f64 {
-        let step = self.up_to.partition_point(|up_to| *up_to <= place);
-        (self.low + step as f64) / self.power
-    }
-}
-
-/// Adding so much to a number below 2^51 leaves no room for a fraction: 1.5 times 2^52.
-const ROOM: f64 = 6_755_399_441_055_744.0;
-
-/// The nearest whole number, for numbers below 2^51.
-fn rounded(value: f64) -> f64 {
-    (value + ROOM) - ROOM
+fn of_steps(steps: &Steps, shares: &[f64]) -> Vec<f64> {
+    let mut sum = 0;
+    let up_to: Vec<(f64, usize)> = steps
+        .each()
+        .map(|(value, count)| {
+            sum += count as usize;
+            (value, sum)
+        })
+        .collect();
+    let at = |place| up_to.get(up_to.partition_point(|(_, up_to)| *up_to <= place)).map_or(f64::NAN, |step| step.0);
+    if sum == 0 { Vec::new() } else { ranks(shares, sum).into_iter().map(|rank| between(rank, at)).collect() }
 }
 
 /// Any values: each quantile is looked for among those behind the one before.
@@ -110,6 +109,22 @@ const fn number(key: i64) -> f64 {
     f64::from_bits((key ^ ((key >> 63).cast_unsigned() >> 1).cast_signed()).cast_unsigned())
 }
 
+/// Sums of loops are kept in so many lanes, so that one addition need not wait for the one before.
+const LANES: usize = 8;
+
+/// The sum of the squares of what differs from a mean.
+fn squares(values: &[f64], mean: f64) -> f64 {
+    let mut lanes = [0.0; LANES];
+    let chunks = values.chunks_exact(LANES);
+    let rest: f64 = chunks.remainder().iter().map(|value| (value - mean) * (value - mean)).sum();
+    for chunk in chunks {
+        for (lane, value) in lanes.iter_mut().zip(chunk) {
+            *lane += (value - mean) * (value - mean);
+        }
+    }
+    rest + lanes.iter().sum::<f64>()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -124,25 +139,6 @@ mod tests {
     }
 
     #[test]
-    fn values_with_few_decimals_are_counted_and_others_not() {
-        for (values, power) in [
-            (&[1.0, 2.0, -3.0][..], Some(1.0)),
-            (&[1.5, 2.0], Some(10.0)),
-            (&[0.1 + 0.2, 2.0], None),
-            (&[1.0 / 3.0], None),
-            (&[1e-5], None),
-            (&[0.0, 1e6], None),
-            (&[1e300, 1e300], None),
-        ] {
-            assert_eq!(Counted::of(values).map(|counted| counted.power), power, "{values:?}");
-        }
-        // A finer step shows only behind the first values.
-        let mut late = vec![1.0; 2_000];
-        late[1_500] = 1.25;
-        assert_eq!(Counted::of(&late).map(|counted| counted.power), Some(100.0));
-    }
-
-    #[test]
     fn keys_are_in_the_order_of_their_numbers() {
         let numbers = [f64::NEG_INFINITY, -1e300, -1.5, -0.0, 0.0, 1e-300, 2.0, f64::INFINITY];
         assert!(numbers.windows(2).all(|pair| key(pair[0]) < key(pair[1])));
@@ -151,15 +147,26 @@ mod tests {
 
     proptest! {
         #[test]
-        fn quantiles_are_those_of_the_sorted_values(
-            decimals in prop::collection::vec(-5_000_i32..5_000, 1..300),
-            odd in prop::collection::vec(-1e6_f64..1e6, 0..3),
+        fn counted_and_other_values_are_spread_as_one(
+            decimals in prop::collection::vec(-5_000_i32..5_000, 0..300),
+            others in prop::collection::vec(-1e6_f64..1e6, 0..30),
             shares in prop::collection::vec(0.0_f64..=1.0, 1..6),
         ) {
-            // With and without values that cannot be counted.
-            let values: Vec<f64> = decimals.iter().map(|value| f64::from(*value) / 100.0).chain(odd).collect();
-            for (found, share) in quantiles(&values, &shares).into_iter().zip(&shares) {
-                let expected = by_sorting(&values, *share);
+            let values: Vec<f64> = decimals.iter().map(|value| f64::from(*value) / 100.0).collect();
+            let mut spread = Spread::default();
+            for part in values.chunks(50) {
+                let mut steps = Steps::default();
+                if steps.count(part, (-50.0, 50.0)) { spread.add_counted(&steps) } else { spread.add(part) }
+            }
+            spread.add(&others);
+            let all: Vec<f64> = values.into_iter().chain(others).collect();
+            prop_assume!(!all.is_empty());
+            let mean = all.iter().sum::<f64>() / all.len() as f64;
+            let squares: f64 = all.iter().map(|value| (value - mean).powi(2)).sum();
+            let deviation = if all.len() < 2 { 0.0 } else { (squares / (all.len() - 1) as f64).sqrt() };
+            prop_assert!((spread.deviation(mean) - deviation).abs() <= 1e-9 * deviation.max(1.0));
+            for (found, share) in spread.quantiles(&shares).into_iter().zip(&shares) {
+                let expected = by_sorting(&all, *share);
                 prop_assert!((found - expected).abs() <= 1e-9 * expected.abs().max(1.0), "{found} {expected}");
             }
         }

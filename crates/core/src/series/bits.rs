@@ -91,27 +91,33 @@ pub(super) fn pack(out: &mut Vec<u8>, width: u32, numbers: impl Iterator<Item = 
     out.extend_from_slice(&bits.to_le_bytes()[..filled.div_ceil(8) as usize]);
 }
 
-/// Reads what [`pack`] wrote and hands each number on.
-pub(super) fn unpack(bytes: &[u8], width: u32, count: usize, mut take: impl FnMut(u64)) {
-    let mask = if width == 64 { u64::MAX } else { (1u64 << width) - 1 };
-    let mut bit = 0usize;
-    // Up to 56 bits lie in the eight bytes from the one in which they begin.
-    let whole = if width <= 56 { bytes.len().saturating_sub(7) } else { 0 };
-    for _ in 0..count {
-        let start = bit / 8;
-        let number = if start < whole {
-            let mut eight = [0; 8];
-            eight.copy_from_slice(&bytes[start..start + 8]);
-            u64::from_le_bytes(eight) >> (bit % 8)
-        } else {
-            let mut sixteen = [0; 16];
-            let rest = &bytes[start.min(bytes.len())..];
-            let len = rest.len().min(16);
-            sixteen[..len].copy_from_slice(&rest[..len]);
-            (u128::from_le_bytes(sixteen) >> (bit % 8)) as u64
-        };
-        take(number & mask);
-        bit += width as usize;
+/// Numbers that are unpacked at a time: they end with a whole byte, whatever their width.
+const AT_ONCE: usize = 64;
+
+/// Reads what [`pack`] wrote.
+pub(super) fn unpack(bytes: &[u8], width: u32, numbers: &mut [u64]) {
+    if width == 0 {
+        return numbers.fill(0);
+    }
+    let mask = if width == 64 { u64::MAX } else { (1 << width) - 1 };
+    // With room for the sixteen bytes in which the last number lies.
+    let mut room = [0; 8 * AT_ONCE + 16];
+    for (numbers, bytes) in numbers.chunks_mut(AT_ONCE).zip(bytes.chunks(AT_ONCE / 8 * width as usize)) {
+        room[..bytes.len()].copy_from_slice(bytes);
+        let mut bit = 0;
+        for number in numbers {
+            let (start, shift) = (bit / 8, bit % 8);
+            // Up to 56 bits lie in the eight bytes from the one in which they begin.
+            *number = mask
+                & if width <= 56 {
+                    let (eight, _) = room[start..].as_chunks();
+                    u64::from_le_bytes(eight[0]) >> shift
+                } else {
+                    let (sixteen, _) = room[start..].as_chunks();
+                    (u128::from_le_bytes(sixteen[0]) >> shift) as u64
+                };
+            bit += width as usize;
+        }
     }
 }
 
@@ -183,8 +189,8 @@ mod tests {
             let mut out = Vec::new();
             pack(&mut out, width, numbers.iter().copied());
             prop_assert_eq!(out.len(), packed_len(width, numbers.len()));
-            let mut back = Vec::new();
-            unpack(&out, width, numbers.len(), |n| back.push(n));
+            let mut back = vec![0; numbers.len()];
+            unpack(&out, width, &mut back);
             prop_assert_eq!(back, numbers);
         }
 

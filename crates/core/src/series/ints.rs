@@ -254,27 +254,31 @@ fn decode_block(
     forecast: Forecast,
     slope: f64,
 ) {
-    let first = values.first().copied().unwrap_or(0);
+    let mut room = [0; BLOCK];
+    let numbers = &mut room[..count];
+    unpack(bytes, width, numbers);
+    let differences = numbers.iter().map(|number| least.wrapping_add(number.cast_signed()));
     let mut last = values.last().copied().unwrap_or(0);
     match forecast {
-        Forecast::Nothing => unpack(bytes, width, count, |n| values.push(least.wrapping_add(n as i64))),
-        Forecast::Before => unpack(bytes, width, count, |n| {
-            last = last.wrapping_add(least.wrapping_add(n as i64));
-            values.push(last);
-        }),
+        Forecast::Nothing => values.extend(differences),
+        Forecast::Before => values.extend(differences.map(|difference| {
+            last = last.wrapping_add(difference);
+            last
+        })),
         Forecast::Step => {
             let before = values.len().checked_sub(2).map_or(0, |i| values[i]);
             let mut step = last.wrapping_sub(before);
-            unpack(bytes, width, count, |n| {
-                step = step.wrapping_add(least.wrapping_add(n as i64));
+            values.extend(differences.map(|difference| {
+                step = step.wrapping_add(difference);
                 last = last.wrapping_add(step);
-                values.push(last);
-            });
+                last
+            }));
         }
-        Forecast::Line => unpack(bytes, width, count, |n| {
-            let forecast = on_line(first, slope, values.len());
-            values.push(forecast.wrapping_add(least.wrapping_add(n as i64)));
-        }),
+        Forecast::Line => {
+            let (first, from) = (values.first().copied().unwrap_or(0), values.len());
+            let forecasts = (from..).map(|at| on_line(first, slope, at));
+            values.extend(forecasts.zip(differences).map(|(forecast, difference)| forecast.wrapping_add(difference)));
+        }
     }
 }
 

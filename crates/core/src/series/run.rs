@@ -104,7 +104,9 @@ impl Run {
         qualities: Vec<Quality>,
         raws: Vec<f64>,
     ) -> Option<Self> {
-        times.is_sorted_by(|a, b| a < b).then_some(Self { times, values, qualities, raws })
+        // Counted, not looked for: a loop that always goes to its end is the faster one.
+        let wrong = times.windows(2).map(|pair| u32::from(pair[0] >= pair[1])).sum::<u32>();
+        (wrong == 0).then_some(Self { times, values, qualities, raws })
     }
 
     /// An empty run with room for so many numbers.

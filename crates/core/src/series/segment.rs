@@ -158,12 +158,12 @@ fn encode_times(times: &[i64], out: &mut Vec<u8>) {
 fn decode_times(input: &mut Input<'_>, count: usize) -> Result<Vec<i64>, SegmentError> {
     let unit = *TIME_UNITS.get(usize::from(input.byte()?)).ok_or(SegmentError::Wrong("an unknown unit of time"))?;
     let mut times = ints::decode(input, count)?;
-    for at in &mut times {
-        *at = at
-            .checked_mul(unit)
-            .filter(|at| crate::Moment::from_micros(*at).is_some())
-            .ok_or(SegmentError::Wrong("an impossible time"))?;
+    let fits = crate::Moment::MIN.as_micros() / unit..=crate::Moment::MAX.as_micros() / unit;
+    // Counted, not looked for: a loop that always goes to its end is the faster one.
+    if times.iter().map(|at| u32::from(!fits.contains(at))).sum::<u32>() > 0 {
+        return Err(SegmentError::Wrong("an impossible time"));
     }
+    times.iter_mut().for_each(|at| *at *= unit);
     Ok(times)
 }
 

@@ -9,6 +9,7 @@ use lantern_core::series::{Digest, Run, decode_segment, encode_segment};
 use lantern_core::state::StateChange;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{AssertSqlSafe, Row, SqliteConnection};
+use std::collections::HashMap;
 
 /// What is known of a segment without reading it.
 #[derive(Debug, Clone)]
@@ -113,7 +114,7 @@ pub(crate) async fn find(
     // Segments do not overlap, so of those that begin before the span only the
     // last can reach into it.
     let sql = format!(
-        "SELECT first_at, last_at, count, longest, data_id, CASE WHEN ?5 THEN digest END FROM segment
+        "SELECT first_at, last_at, count, longest, data_id, CASE WHEN ?5 OR data_id IS NULL THEN digest END FROM segment
          WHERE signal_id = ?1 AND first_at < ?3 AND last_at >= ?2 AND first_at >= coalesce(
              (SELECT max(first_at) FROM segment WHERE signal_id = ?1 AND first_at <= ?2), ?2)
          ORDER BY first_at {direction} LIMIT ?4"
@@ -181,6 +182,22 @@ pub(crate) async fn ends(
 pub(crate) async fn load(connection: &mut SqliteConnection, id: i64) -> Result<Run, LoadError> {
     let row = sqlx::query("SELECT data FROM segment_data WHERE id = ?").bind(id).fetch_one(connection).await?;
     let data: &[u8] = row.try_get(0)?;
+    read(id, data)
+}
+
+/// The readings of some segments as they are kept, by the segments' numbers.
+pub(crate) async fn load_many(
+    connection: &mut SqliteConnection,
+    ids: &[i64],
+) -> Result<HashMap<i64, Vec<u8>>, sqlx::Error> {
+    let places = vec!["?"; ids.len()].join(", ");
+    let sql = format!("SELECT id, data FROM segment_data WHERE id IN ({places})");
+    let query = ids.iter().fold(sqlx::query_as(AssertSqlSafe(sql)), |query, id| query.bind(*id));
+    Ok(query.fetch_all(connection).await?.into_iter().collect())
+}
+
+/// Reads what was loaded of a segment.
+pub(crate) fn read(id: i64, data: &[u8]) -> Result<Run, LoadError> {
     decode_segment(data).map_err(|error| LoadError::Damaged { id, error })
 }
 

@@ -7,12 +7,15 @@ use crate::error::LoadError;
 use crate::order::Order;
 use lantern_core::series::Run;
 use sqlx::{Sqlite, SqlitePool, Transaction};
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 
 /// Rows of segments read at a time.
 const PAGE: u32 = 256;
 /// The first page is small: who looks at one end needs no more.
 const FIRST_PAGE: u32 = 2;
+
+/// Segments whose readings are loaded in one go by those who want them all.
+const AHEAD: usize = 8;
 
 /// A stretch of a series.
 pub(crate) enum Stretch {
@@ -35,6 +38,8 @@ pub(crate) struct Walk {
     with_digests: bool,
     rows: VecDeque<Sealed>,
     has_more: bool,
+    /// Readings of segments that come next, as they are kept.
+    ahead: HashMap<i64, Vec<u8>>,
 }
 
 impl Walk {
@@ -67,6 +72,7 @@ impl Walk {
                     with_digests,
                     has_more: rows.len() == FIRST_PAGE as usize,
                     rows: rows.into(),
+                    ahead: HashMap::new(),
                 });
             }
         }
@@ -156,6 +162,22 @@ impl Walk {
         match sealed.data_id {
             Some(id) => segment::load(&mut self.snapshot, id).await,
             None => Ok(Run::default()),
+        }
+    }
+
+    /// All readings of a segment. Those of the next ones are loaded with them: whoever goes through all of
+    /// them asks the database less often.
+    pub(crate) async fn load_all(&mut self, sealed: &Sealed) -> Result<Run, LoadError> {
+        let Some(id) = sealed.data_id else { return Ok(Run::default()) };
+        if let Some(data) = self.ahead.remove(&id) {
+            return segment::read(id, &data);
+        }
+        let next = self.rows.iter().filter_map(|row| row.data_id);
+        let ids: Vec<i64> = std::iter::once(id).chain(next).take(AHEAD).collect();
+        self.ahead = segment::load_many(&mut self.snapshot, &ids).await?;
+        match self.ahead.remove(&id) {
+            Some(data) => segment::read(id, &data),
+            None => segment::load(&mut self.snapshot, id).await,
         }
     }
 
