@@ -347,6 +347,9 @@ async fn do_deed(
         };
     match (deed, open) {
         (AlarmDeed::Raise(new), open) => {
+            let made = add_alarm(connection, point, new, now).await?;
+            // It is there already: what was written before is written again.
+            let Some(made) = made else { return Ok(open) };
             if let (Some(open), None) = (open, new.found_until) {
                 // It came back before anybody acknowledged the last one, which is that no longer.
                 sqlx::query("UPDATE alarm SET acknowledged_at = coalesce(acknowledged_at, ?2) WHERE id = ?1")
@@ -356,8 +359,6 @@ async fn do_deed(
                     .await?;
                 step(connection, open, now, "raised_again", None, "").await?;
             }
-            let made = add_alarm(connection, point, new, now).await?;
-            let Some(made) = made else { return Ok(open) };
             let word = if new.found_until.is_some() { "found" } else { "raised" };
             step(connection, made, new.raised_at, word, None, "").await?;
             roster::call_for(connection, made, now).await?;
