@@ -28,6 +28,8 @@ mod kill;
 mod links;
 /// The live stream.
 mod live;
+/// Every command that only looks.
+mod looking;
 /// Conversions, formulas, screens, and making the past again.
 mod meaning;
 /// MQTT with a client library that is not ours.

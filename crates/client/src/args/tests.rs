@@ -61,6 +61,33 @@ fn every_example_in_the_help_is_a_command() {
     }
 }
 
+/// The command lines of the guide, those that go on over several lines put together.
+fn guide() -> Vec<(String, String)> {
+    let docs = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/guide");
+    let mut lines = Vec::new();
+    for file in std::fs::read_dir(docs).unwrap() {
+        let path = file.unwrap().path();
+        let text = std::fs::read_to_string(&path).unwrap().replace("\\\n", " ");
+        let name = path.file_name().unwrap().to_string_lossy().into_owned();
+        let commands = text.lines().map(str::trim).filter(|line| line.starts_with("lantern "));
+        lines.extend(commands.map(|line| (name.clone(), line.to_owned())));
+    }
+    lines
+}
+
+#[test]
+fn every_command_line_of_the_guide_is_a_command() {
+    let lines = guide();
+    assert!(lines.len() > 50, "the guide lost its examples: {}", lines.len());
+    for (file, line) in lines {
+        // What it does stands behind it.
+        let command = line.split("   ").next().unwrap_or_default();
+        if let Err(error) = Cli::try_parse_from(words(command)) {
+            panic!("{file}: `{command}`: {error}");
+        }
+    }
+}
+
 #[test]
 fn wrong_usage_is_told_from_what_fails() {
     let cases: [(&[&str], ErrorKind); 8] = [

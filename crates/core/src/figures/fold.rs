@@ -139,8 +139,9 @@ impl<'a> FigureFold<'a> {
         let (Some(first), Some(last), Some(value)) = (times.first(), times.last(), numbers.last()) else { return };
         self.enter(start, end);
         self.hold_until(*first);
-        let extremes = extremes(numbers);
-        let is_counted = self.part.count(numbers, extremes);
+        let counted = self.part.count(numbers);
+        let is_counted = counted.is_some();
+        let extremes = counted.unwrap_or_else(|| extremes(numbers));
         match even_span(times).filter(|_| is_counted) {
             // Each but the last holds for as long: how many there are of each value is all that counts.
             Some(span) => {

@@ -156,7 +156,7 @@ mod tests {
             let mut spread = Spread::default();
             for part in values.chunks(50) {
                 let mut steps = Steps::default();
-                if steps.count(part, (-50.0, 50.0)) { spread.add_counted(&steps) } else { spread.add(part) }
+                if steps.count(part).is_some() { spread.add_counted(&steps) } else { spread.add(part) }
             }
             spread.add(&others);
             let all: Vec<f64> = values.into_iter().chain(others).collect();

@@ -22,20 +22,18 @@ pub(super) struct Steps {
 }
 
 impl Steps {
-    /// Counts values that lie between two, instead of those before. Says no if they are no whole multiples of
-    /// a step, or if there are so many steps that counting takes longer than it saves.
-    pub(super) fn count(&mut self, values: &[f64], (min, max): (f64, f64)) -> bool {
+    /// Counts values instead of those before; gives the least and the greatest of them. None if they are no
+    /// whole multiples of a step, or if there are so many steps that counting takes longer than it saves.
+    pub(super) fn count(&mut self, values: &[f64]) -> Option<(f64, f64)> {
         self.counts.clear();
         // What has had many decimals is not tried with fewer.
-        let Some(exponent) = (self.exponent..POWERS.len()).find(|at| are_whole(values, POWERS[*at])) else {
-            return false;
-        };
-        let power = POWERS[exponent];
-        let (low, high) = (rounded(min * power), rounded(max * power));
+        let of = |exponent: usize| Some((exponent, whole_between(values, POWERS[exponent])?));
+        let (exponent, (low, high)) = (self.exponent..POWERS.len()).find_map(of)?;
         let pays = high - low <= MOST_STEPS.min(2 * values.len() + 64) as f64;
         if !(pays && low.abs().max(high.abs()) < MOST) {
-            return false;
+            return None;
         }
+        let power = POWERS[exponent];
         self.exponent = exponent;
         self.low = low as i64;
         self.counts.resize((high - low) as usize + 1, 0);
@@ -47,7 +45,7 @@ impl Steps {
                 *count += 1;
             }
         }
-        true
+        Some((low / power, high / power))
     }
 
     /// Takes in what was counted elsewhere. Says no, and takes in nothing, if there would be too many steps.
@@ -103,14 +101,39 @@ impl Steps {
     }
 }
 
-fn are_whole(values: &[f64], power: f64) -> bool {
-    let wrong = |part: &[f64]| part.iter().map(|value| u32::from(!is_whole(*value, power))).sum::<u32>();
-    // The first values nearly always tell.
-    wrong(&values[..values.len().min(16)]) == 0 && values.chunks(1_024).all(|part| wrong(part) == 0)
-}
+/// Values that are looked at side by side.
+const LANES: usize = 8;
+/// Values after which it is looked whether any was wrong.
+const STRETCH: usize = 1_024;
 
-fn is_whole(value: f64, power: f64) -> bool {
-    rounded(value * power) / power == value
+/// The least and the greatest of values in steps of a power of ten; none if some are no whole multiples.
+fn whole_between(values: &[f64], power: f64) -> Option<(f64, f64)> {
+    let (mut least, mut most) = ([f64::INFINITY; LANES], [f64::NEG_INFINITY; LANES]);
+    // The first values nearly always tell.
+    let (first, rest) = values.split_at(values.len().min(2 * LANES));
+    for stretch in std::iter::once(first).chain(rest.chunks(STRETCH)) {
+        let mut wrong = [0_u64; LANES];
+        let mut look = |values: &[f64; LANES]| {
+            for (lane, value) in values.iter().enumerate() {
+                let whole = rounded(value * power);
+                wrong[lane] += u64::from(whole / power != *value);
+                least[lane] = if whole < least[lane] { whole } else { least[lane] };
+                most[lane] = if whole > most[lane] { whole } else { most[lane] };
+            }
+        };
+        let (chunks, rest) = stretch.as_chunks();
+        chunks.iter().for_each(&mut look);
+        if let Some(first) = rest.first() {
+            let mut chunk = [*first; LANES];
+            chunk[..rest.len()].copy_from_slice(rest);
+            look(&chunk);
+        }
+        if wrong.iter().sum::<u64>() > 0 {
+            return None;
+        }
+    }
+    let least = least.into_iter().fold(f64::INFINITY, f64::min);
+    Some((least, most.into_iter().fold(f64::NEG_INFINITY, f64::max)))
 }
 
 /// The nearest whole number, for numbers below 2^51.
@@ -130,11 +153,11 @@ mod tests {
     use proptest::prelude::*;
 
     fn counted(values: &[f64]) -> Option<Steps> {
-        let extremes = values
-            .iter()
-            .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), value| (low.min(*value), high.max(*value)));
         let mut steps = Steps::default();
-        steps.count(values, extremes).then_some(steps)
+        let (least, most) = steps.count(values)?;
+        assert_eq!(least, values.iter().copied().fold(f64::INFINITY, f64::min));
+        assert_eq!(most, values.iter().copied().fold(f64::NEG_INFINITY, f64::max));
+        Some(steps)
     }
 
     fn expanded(steps: &Steps) -> Vec<f64> {

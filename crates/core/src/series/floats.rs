@@ -163,8 +163,8 @@ pub(super) fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<f64>, Se
         BITS => ints::decode(input, count)?.into_iter().map(|bits| f64::from_bits(bits as u64)).collect(),
         exponent => {
             let power = *POWERS.get(usize::from(exponent)).ok_or(SegmentError::Wrong("an unknown scale"))?;
-            let whole = ints::decode(input, count)?;
-            whole.into_iter().map(|whole| whole as f64 / power).collect()
+            // Whole numbers over a power of ten are finite.
+            return Ok(ints::decode(input, count)?.into_iter().map(|whole| whole as f64 / power).collect());
         }
     };
     if values.iter().all(|value| value.is_finite()) {

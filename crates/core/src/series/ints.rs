@@ -191,6 +191,15 @@ fn encode_packed(values: &[i64], out: &mut Vec<u8>) {
     }
 }
 
+/// Reads the first number and the step of a column that is evenly spaced; reads nothing of any other.
+pub(super) fn decode_even(input: &mut Input<'_>) -> Result<Option<(i64, i64)>, SegmentError> {
+    if input.0.first() != Some(&EVEN) {
+        return Ok(None);
+    }
+    input.byte()?;
+    Ok(Some((input.signed()?, input.signed()?)))
+}
+
 /// Reads a column of `count` numbers.
 pub(super) fn decode(input: &mut Input<'_>, count: usize) -> Result<Vec<i64>, SegmentError> {
     match input.byte()? {

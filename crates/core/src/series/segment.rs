@@ -7,8 +7,8 @@ use super::error::SegmentError;
 use super::run::{NO_RAW, Run, Values};
 use super::values;
 use super::{Layer, ints};
-use crate::SignalId;
 use crate::quality::Quality;
+use crate::{Moment, SignalId};
 
 /// The number of the format, the first byte of all that is encoded here.
 const FORMAT: u8 = 1;
@@ -143,7 +143,7 @@ fn decode_run(input: &mut Input<'_>) -> Result<Run, SegmentError> {
     let values = values::decode(input, count)?;
     let qualities = if flags & HAS_QUALITIES != 0 { decode_qualities(input, count)? } else { Vec::new() };
     let raws = if flags & HAS_RAWS != 0 { decode_raws(input, count)? } else { Vec::new() };
-    Run::from_columns(times, values, qualities, raws).ok_or(SegmentError::Wrong("times that do not ascend"))
+    Ok(Run::from_columns(times, values, qualities, raws))
 }
 
 fn encode_times(times: &[i64], out: &mut Vec<u8>) {
@@ -155,16 +155,28 @@ fn encode_times(times: &[i64], out: &mut Vec<u8>) {
     }
 }
 
+/// Times that ascend, all of them possible.
 fn decode_times(input: &mut Input<'_>, count: usize) -> Result<Vec<i64>, SegmentError> {
     let unit = *TIME_UNITS.get(usize::from(input.byte()?)).ok_or(SegmentError::Wrong("an unknown unit of time"))?;
-    let mut times = ints::decode(input, count)?;
-    let fits = crate::Moment::MIN.as_micros() / unit..=crate::Moment::MAX.as_micros() / unit;
-    // Counted, not looked for: a loop that always goes to its end is the faster one.
-    if times.iter().map(|at| u32::from(!fits.contains(at))).sum::<u32>() > 0 {
-        return Err(SegmentError::Wrong("an impossible time"));
-    }
-    times.iter_mut().for_each(|at| *at *= unit);
-    Ok(times)
+    let times = match ints::decode_even(input)? {
+        Some((first, step)) => even_times(first, step, unit, count),
+        None => {
+            let times = ints::decode(input, count)?;
+            let fits = Moment::MIN.as_micros() / unit..=Moment::MAX.as_micros() / unit;
+            // Counted, not looked for: loops that always go to their end are the faster ones.
+            let impossible = times.iter().map(|at| u32::from(!fits.contains(at))).sum::<u32>();
+            let descending = times.windows(2).map(|pair| u32::from(pair[0] >= pair[1])).sum::<u32>();
+            (impossible + descending == 0).then(|| times.into_iter().map(|at| at * unit).collect())
+        }
+    };
+    times.ok_or(SegmentError::Wrong("times that are impossible or do not ascend"))
+}
+
+fn even_times(first: i64, step: i64, unit: i64, count: usize) -> Option<Vec<i64>> {
+    let (first, step) = (first.checked_mul(unit)?, step.checked_mul(unit)?);
+    let last = first.checked_add(step.checked_mul(i64::try_from(count).ok()?.max(1) - 1)?)?;
+    let is_possible = Moment::from_micros(first).is_some() && Moment::from_micros(last).is_some();
+    (is_possible && (step > 0 || count <= 1)).then(|| (0..count as i64).map(|at| first + step * at).collect())
 }
 
 fn decode_qualities(input: &mut Input<'_>, count: usize) -> Result<Vec<Quality>, SegmentError> {
