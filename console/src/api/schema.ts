@@ -3138,6 +3138,11 @@ export interface components {
             /** @description The unit the sender named, or the one its name suggests. */
             unit?: string;
         };
+        /**
+         * @description How an attempt to send ended.
+         * @enum {string}
+         */
+        AttemptOutcome: "sent" | "refused" | "later" | "uncertain";
         /** @description Something that needs attention. */
         Attention: {
             /** @description What it is. */
@@ -3311,8 +3316,8 @@ export interface components {
             began_at: string;
             /** @description When it ended. */
             ended_at?: string;
-            /** @description How: `sent`, `refused`, `later` (refused for now, or nobody reached) or `uncertain`. */
-            outcome?: string;
+            /** @description How; not yet, while it goes on. */
+            outcome?: components["schemas"]["AttemptOutcome"];
             /** @description The conversation with the server. */
             said: string;
         };
@@ -5210,13 +5215,13 @@ export interface components {
         Mark: {
             /** @description What it is about: a device, a signal as `DEVICE/SIGNAL`, or nothing for the whole site. */
             about: string;
-            /** @description Who wrote, entered, gave or decided it. */
+            /** @description Who wrote, entered, gave, decided or acknowledged it. */
             by?: string;
             /** @description When it is, or begins. */
             from: string;
             /**
              * Format: int64
-             * @description The number of the note or command.
+             * @description The number of the note, command or alarm.
              */
             id?: number;
             /** @description What it is. */
@@ -5230,7 +5235,7 @@ export interface components {
          * @description What stands at a time in a chart.
          * @enum {string}
          */
-        MarkKind: "note" | "hand-reading" | "command" | "trial" | "went-live";
+        MarkKind: "note" | "hand-reading" | "command" | "trial" | "went-live" | "alarm";
         /** @description Marks of signals over a span. */
         Marks: {
             /** @description In order of time. */
@@ -8251,6 +8256,7 @@ export type AlarmPlace = components['schemas']['AlarmPlace'];
 export type AlarmStep = components['schemas']['AlarmStep'];
 export type Area = components['schemas']['Area'];
 export type Arrival = components['schemas']['Arrival'];
+export type AttemptOutcome = components['schemas']['AttemptOutcome'];
 export type Attention = components['schemas']['Attention'];
 export type Becomes = components['schemas']['Becomes'];
 export type Bucket = components['schemas']['Bucket'];

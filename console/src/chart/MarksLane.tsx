@@ -4,8 +4,10 @@ import ButtonBase from '@mui/material/ButtonBase';
 import Popover from '@mui/material/Popover';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import type { Span } from '../api/pastQueries';
 import type { Mark, MarkKind } from '../api/schema';
+import { useSite } from '../components/siteContext';
 import { dateTime } from '../format/time';
 import { inWords, markText, placed, stretches } from './marks';
 import { frameOf } from './frame';
@@ -49,7 +51,7 @@ export function MarksLane({ marks, isCut, span, zone, isNamed, hasRight, onChang
                 height: 6,
                 left: `${from * 100}%`,
                 width: `${(to - from) * 100}%`,
-                bgcolor: 'primary.main',
+                bgcolor: mark.kind === 'alarm' ? 'error.main' : 'primary.main',
                 opacity: 0.35,
               }}
             />
@@ -66,11 +68,11 @@ export function MarksLane({ marks, isCut, span, zone, isNamed, hasRight, onChang
                 width: SIZE,
                 height: SIZE,
                 borderRadius: 1,
-                color: 'primary.main',
+                color: here.some(({ kind }) => kind === 'alarm') ? 'error.main' : 'primary.main',
                 '&:focus-visible': { outline: 2, outlineColor: 'primary.main' },
               }}
             >
-              <MarkSign kind={here[0]?.kind ?? 'note'} count={here.length} />
+              <MarkSign kind={leading(here)} count={here.length} />
             </ButtonBase>
           ))}
         </Box>
@@ -107,6 +109,7 @@ export function MarksLane({ marks, isCut, span, zone, isNamed, hasRight, onChang
 }
 
 function MarkLine({ mark, zone, onChange }: { mark: Mark; zone: string; onChange: () => void }) {
+  const site = useSite();
   const until = mark.to === undefined ? '' : ` to ${dateTime(mark.to, zone)}`;
   return (
     <Box sx={{ '& + &': { mt: 1.5 } }}>
@@ -116,6 +119,11 @@ function MarkLine({ mark, zone, onChange }: { mark: Mark; zone: string; onChange
         {until}
         {mark.by !== undefined && `, ${mark.by}`}
       </Typography>
+      {mark.kind === 'alarm' && mark.id !== undefined && (
+        <Button size="small" component={Link} to={`/sites/${site.code}/alarms/${mark.id}`} sx={{ ml: -0.5 }}>
+          Open the alarm
+        </Button>
+      )}
       {mark.kind === 'note' && (
         <Button size="small" onClick={onChange} sx={{ ml: -0.5 }}>
           Change
@@ -123,6 +131,11 @@ function MarkLine({ mark, zone, onChange }: { mark: Mark; zone: string; onChange
       )}
     </Box>
   );
+}
+
+/** Whose sign stands for several: an alarm's, if there is one. */
+function leading(marks: Mark[]): MarkKind {
+  return marks.some(({ kind }) => kind === 'alarm') ? 'alarm' : (marks[0]?.kind ?? 'note');
 }
 
 /** A sign for each sort of mark, told apart without colour; several together are a number. */
@@ -143,10 +156,11 @@ function MarkSign({ kind, count }: { kind: MarkKind; count: number }) {
 }
 
 const SIGNS: Record<MarkKind, string> = {
-  // A leaf with two lines, a disc with a hole, a triangle, a flag on a staff, a flame.
+  // A leaf with two lines, a disc with a hole, a triangle, a flag on a staff, a flame, an octagon with a bar and a dot.
   note: 'M6 5h12v10l-4 4H6zM8.5 8.5v1.5h7V8.5zM8.5 12v1.5h7V12z',
   'hand-reading': 'M12 6a6 6 0 1 0 .01 0zM12 10a2 2 0 1 0 .01 0z',
   command: 'M7 6l11 6-11 6z',
   trial: 'M7 4h1.8v16H7zM9.6 5h9l-3 3.5 3 3.5h-9z',
   'went-live': 'M12 4c3.5 4 5 6.5 5 9.500a5 5 0 0 1-10 0C7 10.500 8.500 8 12 4z',
+  alarm: 'M9 5h6l4 4v6l-4 4H9l-4-4V9zM11 8v5h2V8zM11 14.500v2h2v-2z',
 };

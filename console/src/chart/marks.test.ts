@@ -47,6 +47,18 @@ test('marks that last are bars within the time; a trial goes on', () => {
   ]);
 });
 
+test('an alarm goes on until it ends, however long ago it was raised', () => {
+  const alarm = (share: number, to?: number) =>
+    mark(share, { kind: 'alarm', text: 'high alarm: Too high', ...(to === undefined ? {} : { to: iso(to) }) });
+  const alarms = [alarm(-3), alarm(-2, -1), alarm(0.5, 0.75)];
+  expect(stretches(alarms, SPAN).map(({ from, to }) => [from, to])).toEqual([
+    [0, 1],
+    [0.5, 0.75],
+  ]);
+  expect(placed(alarms, SPAN).map(({ at }) => at)).toEqual([0, 0.5]);
+  expect(inWords(alarms.slice(0, 2))).toBe('2 alarms');
+});
+
 test('marks are told in words', () => {
   expect(inWords([mark(0), mark(0), mark(0, { kind: 'command' })])).toBe('2 notes, 1 command');
   expect(markText(mark(0, { text: 'ladder painted' }))).toBe('tower: ladder painted');

@@ -24,7 +24,11 @@ const WORDS: Record<MarkKind, [one: string, many: string]> = {
   command: ['command', 'commands'],
   trial: ['trial begins', 'trials begin'],
   'went-live': ['went live', 'went live'],
+  alarm: ['alarm', 'alarms'],
 };
+
+/** What goes on for as long as it has no end. */
+const lasts = ({ kind }: Mark): boolean => kind === 'trial' || kind === 'alarm';
 
 /** Marks of a time, those that would lie upon each other together. */
 export function placed(marks: Mark[], span: Span): Placed[] {
@@ -32,7 +36,7 @@ export function placed(marks: Mark[], span: Span): Placed[] {
   for (const mark of marks.toSorted((a, b) => Date.parse(a.from) - Date.parse(b.from))) {
     const at = shareOf(Date.parse(mark.from), span);
     const end = mark.to === undefined ? at : shareOf(Date.parse(mark.to), span);
-    const isOpen = mark.kind === 'trial' && mark.to === undefined && at < 0;
+    const isOpen = lasts(mark) && mark.to === undefined && at < 0;
     if (at > 1 || end < 0) if (!isOpen) continue;
     const shown = Math.min(1, Math.max(0, at));
     const last = places.at(-1);
@@ -45,7 +49,7 @@ export function placed(marks: Mark[], span: Span): Placed[] {
 /** Marks that last, within a time. */
 export function stretches(marks: Mark[], span: Span): Stretch[] {
   return marks.flatMap((mark) => {
-    if (mark.to === undefined && mark.kind !== 'trial') return [];
+    if (mark.to === undefined && !lasts(mark)) return [];
     const from = Math.max(0, shareOf(Date.parse(mark.from), span));
     const to = mark.to === undefined ? 1 : Math.min(1, shareOf(Date.parse(mark.to), span));
     return to > from ? [{ from, to, mark }] : [];

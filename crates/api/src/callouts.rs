@@ -1,7 +1,7 @@
 //! Rosters, and the messages that call people.
 
 use crate::Alarm;
-use lantern_core::callout::{Roster, Way};
+use lantern_core::callout::{AttemptOutcome, CalloutSort, CalloutState, Roster, Way};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -59,36 +59,6 @@ pub struct TestCallout {
     pub to: String,
 }
 
-/// What a message is about.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum CalloutSort {
-    /// Somebody is called.
-    Call,
-    /// What they were called for is over.
-    End,
-    /// Somebody tries whether a message arrives.
-    Test,
-}
-
-/// How far a message is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
-pub enum CalloutState {
-    /// It will be sent.
-    Waiting,
-    /// It is being sent.
-    Sending,
-    /// A server has taken it.
-    Sent,
-    /// It could not be sent.
-    Failed,
-    /// It may have been sent: nobody said so.
-    Uncertain,
-    /// Somebody acknowledged before it was sent.
-    Dropped,
-}
-
 /// A message that calls somebody.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 pub struct Callout {
@@ -129,9 +99,9 @@ pub struct CalloutAttempt {
     /// When it ended.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ended_at: Option<String>,
-    /// How: `sent`, `refused`, `later` (refused for now, or nobody reached) or `uncertain`.
+    /// How; not yet, while it goes on.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub outcome: Option<String>,
+    pub outcome: Option<AttemptOutcome>,
     /// The conversation with the server.
     pub said: String,
 }

@@ -48,8 +48,8 @@ pub use alarms::{
 };
 pub use arrivals::*;
 pub use callouts::{
-    CallSecret, CalledFor, Callout, CalloutAttempt, CalloutHistory, CalloutSort, CalloutState, NewRoster, SigningKey,
-    SiteRoster, TestCallout, TextReply, TextReplyTaken,
+    CallSecret, CalledFor, Callout, CalloutAttempt, CalloutHistory, NewRoster, SigningKey, SiteRoster, TestCallout,
+    TextReply, TextReplyTaken,
 };
 pub use commands::*;
 pub use commissioning::*;
@@ -84,6 +84,7 @@ pub use lantern_core::alarm::Severity;
 pub use lantern_core::alarm::figures::{Figure as AlarmFigure, Measure as AlarmMeasure};
 pub use lantern_core::attention::{Attention, Concern, sentence as attention_sentence};
 pub use lantern_core::callout::{Absence, Holiday, Roster, Turn, Way};
+pub use lantern_core::callout::{AttemptOutcome, CalloutSort, CalloutState};
 pub use lantern_core::command::Stage as CommandStage;
 pub use lantern_core::fix::{Fix, FixPart};
 pub use lantern_core::presence::Presence;

@@ -60,6 +60,8 @@ pub enum MarkKind {
     Trial,
     /// A device went live.
     WentLive,
+    /// An alarm was raised.
+    Alarm,
 }
 
 /// Something that stands at a time, or over a span, beside readings.
@@ -76,10 +78,10 @@ pub struct Mark {
     pub to: Option<String>,
     /// What there is to say.
     pub text: String,
-    /// Who wrote, entered, gave or decided it.
+    /// Who wrote, entered, gave, decided or acknowledged it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub by: Option<String>,
-    /// The number of the note or command.
+    /// The number of the note, command or alarm.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<i64>,
 }

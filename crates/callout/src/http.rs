@@ -1,7 +1,7 @@
 //! The HTTP client, which keeps away from private addresses unless it may go there.
 
 use crate::talk::{Talk, with_causes};
-use lantern_store::AttemptOutcome;
+use lantern_core::callout::AttemptOutcome;
 use reqwest::dns::{Addrs, Name, Resolve, Resolving};
 use reqwest::{Certificate, Client, RequestBuilder, StatusCode, Url, redirect};
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};

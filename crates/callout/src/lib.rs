@@ -20,9 +20,8 @@ pub use mail::{MailServer, Security};
 pub use text::{Gateway, TextGateway};
 
 use futures::future::BoxFuture;
-use lantern_core::callout::Way;
+use lantern_core::callout::{AttemptOutcome, Way};
 use lantern_engine::callouts::{Answer, Outgoing, Sender};
-use lantern_store::AttemptOutcome;
 use std::time::Duration;
 use talk::Talk;
 

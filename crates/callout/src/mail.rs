@@ -4,8 +4,8 @@
 //! server had the message when it fell silent.
 
 use crate::talk::{Talk, with_causes};
+use lantern_core::callout::AttemptOutcome;
 use lantern_engine::callouts::Outgoing;
-use lantern_store::AttemptOutcome;
 use lettre::message::{Mailbox, header::ContentType};
 use lettre::transport::smtp::Error;
 use lettre::transport::smtp::authentication::{Credentials, Mechanism};

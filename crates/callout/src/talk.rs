@@ -1,6 +1,6 @@
 //! The conversation with a server, and how far it got.
 
-use lantern_store::AttemptOutcome;
+use lantern_core::callout::AttemptOutcome;
 
 /// Characters of one line that are kept.
 const LONGEST_LINE: usize = 500;

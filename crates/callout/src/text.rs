@@ -2,9 +2,8 @@
 
 use crate::http::{check, exchange, of_status, reason};
 use crate::talk::Talk;
-use lantern_core::callout::TEXT_CHARACTERS;
+use lantern_core::callout::{AttemptOutcome, TEXT_CHARACTERS};
 use lantern_engine::callouts::Outgoing;
-use lantern_store::AttemptOutcome;
 use reqwest::Client;
 
 /// A gateway for text messages.

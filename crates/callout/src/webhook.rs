@@ -4,8 +4,8 @@
 use crate::http::{check, exchange, of_status};
 use crate::talk::Talk;
 use data_encoding::BASE64;
+use lantern_core::callout::AttemptOutcome;
 use lantern_engine::callouts::Outgoing;
-use lantern_store::AttemptOutcome;
 use reqwest::Client;
 use ring::{digest, hmac};
 

@@ -3,7 +3,7 @@
 use lantern_e2e::{Client, Service};
 
 /// What can be asked of a site in which nothing is set up.
-const OF_SITE: [&[&str]; 25] = [
+const OF_SITE: [&[&str]; 24] = [
     &["now"],
     &["lamp"],
     &["arrivals"],
@@ -23,12 +23,11 @@ const OF_SITE: [&[&str]; 25] = [
     &["site", "list"],
     &["device", "list"],
     &["kind", "list"],
-    &["key", "list", "--site-key"],
+    &["key", "list", "--of-site"],
     &["mqtt-session", "list"],
     &["changes"],
     &["people", "list"],
     &["account", "show"],
-    &["decoder", "list"],
 ];
 
 /// What can be asked of a device and its signal.
@@ -68,7 +67,7 @@ fn look(client: &Client, arguments: &[&str]) {
         assert!(!["null", "None", "Some(", "NaN"].iter().any(|odd| line.contains(odd)), "{arguments:?}: {line}");
     }
     let json = client.json(arguments);
-    assert!(json.is_array() || json.is_object(), "{arguments:?}: {json}");
+    assert!(!json.is_null(), "{arguments:?}");
 }
 
 #[tokio::test]

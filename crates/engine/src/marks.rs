@@ -1,10 +1,10 @@
-//! What stands at times beside readings: notes, readings entered by hand, commands, trials.
+//! What stands at times beside readings: notes, readings entered by hand, commands, alarms, trials.
 
 use crate::problem::Problem;
 use crate::shown;
 use lantern_api::{Mark, MarkKind, Marks};
 use lantern_core::{Moment, SignalId};
-use lantern_store::{Device, NoteFilter, Signal, Site, Store, Topic};
+use lantern_store::{AlarmFilter, Device, NoteFilter, Signal, Site, Store, Topic};
 
 /// Marks in one answer.
 const MOST: usize = 500;
@@ -34,6 +34,7 @@ pub async fn of_signals(
             hand_readings(store, signal.id, &about, span, &mut found).await?;
         }
         commands(store, &device, span, &mut found).await?;
+        alarms(store, site, &device, signals, span, &mut found).await?;
         trials(store, &device, span, &mut found).await?;
     }
     found.sort_by_key(|(at, _)| *at);
@@ -86,6 +87,34 @@ async fn commands(store: &Store, device: &Device, span: (Moment, Moment), found:
             ..at(MarkKind::Command, &device.code, command.given_at)
         };
         found.push((command.given_at, mark));
+    }
+    Ok(())
+}
+
+/// Alarms of a device and of those of its signals that are shown.
+async fn alarms(
+    store: &Store,
+    site: &Site,
+    device: &Device,
+    signals: &[Signal],
+    (from, to): (Moment, Moment),
+    found: &mut Found,
+) -> Result<(), Problem> {
+    let filter = AlarmFilter { device: Some(&device.code), from: Some(from), to: Some(to), ..AlarmFilter::default() };
+    for alarm in store.alarms(site.id, &filter, LIMIT).await? {
+        let is_shown = |code: &String| signals.iter().any(|signal| signal.device == device.id && signal.code == *code);
+        if !alarm.signal.as_ref().is_none_or(is_shown) {
+            continue;
+        }
+        let about = alarm.signal.map_or_else(|| device.code.clone(), |signal| format!("{}/{signal}", device.code));
+        let mark = Mark {
+            text: format!("{} alarm: {}", alarm.severity.as_str(), alarm.name),
+            to: alarm.cleared_at.map(|at| at.to_string()),
+            by: alarm.acknowledged.and_then(|(who, _)| who),
+            id: Some(alarm.id),
+            ..at(MarkKind::Alarm, &about, alarm.raised_at)
+        };
+        found.push((alarm.raised_at, mark));
     }
     Ok(())
 }

@@ -1,12 +1,12 @@
 //! Watches at work: from a reading to an alarm, and what people answer.
 
 use super::world::{Place, World, delivery, engine};
-use lantern_api::{Alarm, AlarmFigures};
+use lantern_api::{Alarm, AlarmFigures, Mark, MarkKind};
 use lantern_core::Moment;
 use lantern_core::watch::Watch;
 use lantern_engine::alarms::{Answer, shown_alarm};
 use lantern_engine::clock::shifted::pass;
-use lantern_engine::{Engine, clock};
+use lantern_engine::{Engine, clock, marks};
 use lantern_store::AlarmFilter;
 use serde_json::{Value, json};
 
@@ -367,4 +367,31 @@ async fn figures_follow_what_becomes_of_alarms() {
     // Alarms go with what they are on.
     world.execute("DELETE FROM alarm WHERE id = (SELECT min(id) FROM alarm)").await;
     assert_eq!(figures(&world).await.count, 1);
+}
+
+#[tokio::test]
+async fn alarms_stand_beside_the_readings_of_what_they_are_on() {
+    let world = World::new().await;
+    with(&world, "high", too_high()).await;
+    level(&world, 3.2).await;
+    let alarm = all(&world).await[0].id;
+    let now = clock::now();
+    let beside = async |place: &Place, code: &str, from_s: f64| -> Vec<Mark> {
+        let signals = [world.signal(place, code).await];
+        let span = (now.plus_seconds(from_s), now.plus_seconds(3_600.0));
+        let marks = marks::of_signals(&world.store, &place.site, &signals, span).await.unwrap().marks;
+        marks.into_iter().filter(|mark| mark.kind == MarkKind::Alarm).collect()
+    };
+    let goes_on = beside(&world.tower, "level", -60.0).await.remove(0);
+    assert_eq!((goes_on.about.as_str(), goes_on.text.as_str()), ("tower/level", "high alarm: Too high"));
+    assert_eq!((goes_on.to, goes_on.by, goes_on.id), (None, None, Some(alarm)));
+    world.engine.alarms.answer(&world.tower.site, alarm, Answer::Acknowledge, "ann", "").await.unwrap();
+    pass(30.0);
+    level(&world, 2.0).await;
+    world.engine.alarms.look().await;
+    let over = beside(&world.tower, "level", -60.0).await.remove(0);
+    assert!(over.to.is_some() && over.by.as_deref() == Some("ann"), "{over:?}");
+    assert_eq!(beside(&world.tower, "level", 600.0).await, [], "it was over by then");
+    assert_eq!(beside(&world.tower, "temp", -60.0).await, [], "it is on another signal");
+    assert_eq!(beside(&world.shed, "level", -60.0).await, [], "it is on another site");
 }

@@ -3,14 +3,15 @@
 use super::world::{World, engine};
 use futures::future::BoxFuture;
 use lantern_api::TextReply;
+use lantern_core::callout::AttemptOutcome::{self, Later, Refused, Sent, Uncertain};
+use lantern_core::callout::CalloutState;
 use lantern_core::callout::{Roster, TEXT_CHARACTERS, Way};
 use lantern_core::watch::Watch;
 use lantern_engine::Engine;
 use lantern_engine::alarms::Answer as Answered;
 use lantern_engine::callouts::{Answer, Outgoing, Post, Replies, Sender};
 use lantern_engine::clock::shifted::{leap, pass};
-use lantern_store::AttemptOutcome::{self, Later, Refused, Sent, Uncertain};
-use lantern_store::{AlarmFilter, CalloutFilter, CalloutRow, CalloutState, PersonChange};
+use lantern_store::{AlarmFilter, CalloutFilter, CalloutRow, PersonChange};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
@@ -189,7 +190,7 @@ async fn calling_goes_on_after_a_restart_and_nobody_is_called_twice() {
     look(&third).await;
     assert!(third_desk.got().is_empty(), "it may have been sent");
     let told = third.callouts.history(&world.tower.site, waiting.id).await.unwrap();
-    assert_eq!(told.callout.state, lantern_api::CalloutState::Uncertain);
+    assert_eq!(told.callout.state, CalloutState::Uncertain);
     assert!(told.attempts[0].said.contains("may have been sent"), "{told:?}");
     pass(301.0);
     look(&third).await;
@@ -535,9 +536,9 @@ async fn a_test_shows_the_conversation_and_calls_nobody_else() {
     assert_eq!(desk.got(), [ANN]);
     assert_eq!(
         (sent[0].callout.state, sent[0].attempts[0].said.as_str()),
-        (lantern_api::CalloutState::Sent, "what the server said")
+        (CalloutState::Sent, "what the server said")
     );
     desk.answers(Way::Mail, Later);
     let sent = world.engine.callouts.test(site, "duty", "ann", "ben").await.unwrap();
-    assert_eq!(sent[0].callout.state, lantern_api::CalloutState::Failed, "whoever tests wants to know now");
+    assert_eq!(sent[0].callout.state, CalloutState::Failed, "whoever tests wants to know now");
 }

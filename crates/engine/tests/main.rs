@@ -19,6 +19,8 @@ mod leaps;
 mod meaning;
 /// Devices as they are now.
 mod now;
+/// Coming in, roles, log-ins and tokens.
+mod people;
 /// Whether a device is there.
 mod presence;
 /// The set-up.

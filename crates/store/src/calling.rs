@@ -1,10 +1,9 @@
 //! Alarms in the hands of rosters, and the messages that are made for them.
 
 use crate::alarm::{AlarmRow, alarm};
-use crate::callout::CalloutSort;
 use crate::roster::RosterId;
 use crate::{Store, StoreError};
-use lantern_core::callout::Way;
+use lantern_core::callout::{CalloutSort, Way};
 use lantern_core::{Moment, SiteId};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};

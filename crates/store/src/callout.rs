@@ -2,78 +2,10 @@
 
 use crate::types::moment;
 use crate::{Store, StoreError};
-use lantern_core::callout::{Recent, Way};
+use lantern_core::callout::{AttemptOutcome, CalloutSort, CalloutState, Recent, Way};
 use lantern_core::{Moment, SiteId};
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
-
-macro_rules! words {
-    ($(#[$about:meta])* $name:ident { $($(#[$of:meta])* $word:ident = $text:literal,)+ }) => {
-        $(#[$about])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-        pub enum $name { $($(#[$of])* $word,)+ }
-
-        impl $name {
-            /// Its word.
-            #[must_use]
-            pub const fn as_str(self) -> &'static str {
-                match self { $(Self::$word => $text,)+ }
-            }
-        }
-
-        impl std::str::FromStr for $name {
-            type Err = ();
-
-            fn from_str(word: &str) -> Result<Self, ()> {
-                match word { $($text => Ok(Self::$word),)+ _ => Err(()) }
-            }
-        }
-    };
-}
-
-words! {
-    /// What a message is about.
-    CalloutSort {
-        /// Somebody is called.
-        Call = "call",
-        /// What they were called for is over.
-        End = "end",
-        /// Somebody tries whether a message arrives.
-        Test = "test",
-    }
-}
-
-words! {
-    /// How far a message is.
-    CalloutState {
-        /// It will be sent.
-        Waiting = "waiting",
-        /// It is being sent.
-        Sending = "sending",
-        /// A server has taken it.
-        Sent = "sent",
-        /// It could not be sent.
-        Failed = "failed",
-        /// It may have been sent: nobody said so.
-        Uncertain = "uncertain",
-        /// Nobody needs it any more.
-        Dropped = "dropped",
-    }
-}
-
-words! {
-    /// How an attempt to send ended.
-    AttemptOutcome {
-        /// A server has taken it.
-        Sent = "sent",
-        /// It was refused for good.
-        Refused = "refused",
-        /// It was refused for now, or nobody was reached.
-        Later = "later",
-        /// It may have been sent.
-        Uncertain = "uncertain",
-    }
-}
 
 /// A message.
 #[derive(Debug, Clone, PartialEq, Eq)]

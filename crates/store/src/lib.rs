@@ -70,7 +70,7 @@ pub use alarm_figures::{AlarmExtent, AlarmPlace, Counted as CountedAlarm};
 pub use arrival::{Moved, NewArrival, OtherName};
 pub use backup::{RestoreError, check_directory, restore};
 pub use calling::{Calling, CallingChange, NewCallout};
-pub use callout::{AttemptEnd, AttemptOutcome, AttemptRow, CalloutFilter, CalloutRow, CalloutSort, CalloutState};
+pub use callout::{AttemptEnd, AttemptRow, CalloutFilter, CalloutRow};
 pub use change_record::{NewRecord, Record, RecordFilter};
 pub use check::{Checked, Finding};
 pub use command::{Command, NewCommand};

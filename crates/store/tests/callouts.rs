@@ -3,10 +3,10 @@
 use super::sites::{Place, Sites, at, pages};
 use lantern_core::SiteId;
 use lantern_core::alarm::Severity;
-use lantern_core::callout::Way;
+use lantern_core::callout::{AttemptOutcome, CalloutSort, CalloutState, Way};
 use lantern_store::{
-    AlarmDeed, AttemptEnd, AttemptOutcome, Calling, CallingChange, CalloutFilter, CalloutRow, CalloutSort,
-    CalloutState, NewAlarm, NewCallout, PointChange, PointId, RosterId, RosterRow, Store, StoreError,
+    AlarmDeed, AttemptEnd, Calling, CallingChange, CalloutFilter, CalloutRow, NewAlarm, NewCallout, PointChange,
+    PointId, RosterId, RosterRow, Store, StoreError,
 };
 
 async fn roster(store: &Store, site: SiteId, code: &str, least: Severity) -> RosterId {

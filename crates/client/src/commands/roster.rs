@@ -9,7 +9,8 @@ use crate::time;
 use anyhow::{Context as _, Result};
 use jiff::tz::TimeZone;
 use lantern_api::{
-    Callout, CalloutHistory, CalloutState, Hours, NewRoster, Page, Roster, SigningKey, SiteRoster, TestCallout,
+    AttemptOutcome, Callout, CalloutHistory, CalloutState, Hours, NewRoster, Page, Roster, SigningKey, SiteRoster,
+    TestCallout,
 };
 
 pub(crate) async fn run(context: &Context, command: RosterCommand) -> Result<()> {
@@ -180,7 +181,7 @@ fn history(found: &CalloutHistory, zone: &TimeZone) -> String {
     ]);
     text.push_str(&format!("\n\n{}", indented(&found.text)));
     for attempt in &found.attempts {
-        let outcome = attempt.outcome.as_deref().unwrap_or("goes on");
+        let outcome = attempt.outcome.map_or("goes on", AttemptOutcome::as_str);
         text.push_str(&format!("\n\n{}  {outcome}\n{}", time::local(&attempt.began_at, zone), indented(&attempt.said)));
     }
     text

@@ -6,7 +6,7 @@ use crate::Moment;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 
 /// Seconds of the windows in which a flood shows.
 const WINDOW_S: f64 = 600.0;
@@ -124,15 +124,14 @@ pub fn sum_up<'a>(
 ) -> Figures {
     let mut severities = [0; 4];
     let mut places: HashMap<i64, Of> = HashMap::new();
-    let mut days: BTreeMap<Date, usize> = BTreeMap::new();
-    let mut windows: BTreeMap<i64, usize> = BTreeMap::new();
+    let (mut days, mut windows) = (Vec::new(), Vec::new());
     let (mut count, mut waited_s, mut acknowledged, mut stale) = (0, 0.0, 0, 0);
     let mut day = Day::default();
     for alarm in alarms {
         count += 1;
         severities[alarm.severity as usize] += 1;
-        *days.entry(day.of(alarm.raised, zone)).or_default() += 1;
-        *windows.entry((alarm.raised.seconds_since(from) / WINDOW_S) as i64).or_default() += 1;
+        count_last(&mut days, day.of(alarm.raised, zone));
+        count_last(&mut windows, (alarm.raised.seconds_since(from) / WINDOW_S) as i64);
         if let Some(at) = alarm.acknowledged {
             acknowledged += 1;
             waited_s += at.seconds_since(alarm.raised).max(0.0);
@@ -148,13 +147,13 @@ pub fn sum_up<'a>(
     }
     let span_s = to.seconds_since(from).max(1.0);
     let each = |count: usize| count as f64 / operators.max(1.0);
-    let flooded = windows.values().filter(|count| each(**count) > FLOOD).count();
+    let flooded = windows.iter().filter(|(_, count)| each(*count) > FLOOD).count();
     let frequent = named(&places, |of| of.count as f64);
     let share = |part: usize| if count == 0 { 0.0 } else { part as f64 / count as f64 };
     let loud = severities[Severity::High as usize] + severities[Severity::Urgent as usize];
     let figure = |measure, value: f64, recommended: f64, is_met: bool| Figure { measure, value, recommended, is_met };
     let per_day = each(count) * 86_400.0 / span_s;
-    let most = each(windows.values().copied().max().unwrap_or(0));
+    let most = each(windows.iter().map(|(_, count)| *count).max().unwrap_or(0));
     let flood = (flooded as f64 * WINDOW_S / span_s).min(1.0);
     let chattering = places.values().filter(|of| of.is_chattering).count();
     let top = share(frequent.iter().map(|place| place.count).sum());
@@ -174,10 +173,18 @@ pub fn sum_up<'a>(
         severities,
         to_acknowledge_s: (acknowledged > 0).then(|| waited_s / acknowledged as f64),
         acknowledged,
-        days: days.into_iter().collect(),
+        days,
         figures,
         frequent,
         longest: named(&places, |of| of.longest_s),
+    }
+}
+
+/// Counts one more of what comes in order.
+fn count_last<T: PartialEq>(counts: &mut Vec<(T, usize)>, of: T) {
+    match counts.last_mut().filter(|(last, _)| *last == of) {
+        Some((_, count)) => *count += 1,
+        None => counts.push((of, 1)),
     }
 }
 

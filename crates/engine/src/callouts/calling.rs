@@ -5,8 +5,8 @@ use super::deciding::{Decided, Group, Wanted, decide};
 use crate::clock;
 use crate::{documents, secret};
 use lantern_core::Moment;
-use lantern_core::callout::{Address, Callee, Duty, Roster, Way, gathers, waits_s};
-use lantern_store::{Calling, CallingChange, CalloutSort, NewCallout, RosterId, RosterRow, Site, StoreError};
+use lantern_core::callout::{Address, Callee, CalloutSort, Duty, Roster, Way, gathers, waits_s};
+use lantern_store::{Calling, CallingChange, NewCallout, RosterId, RosterRow, Site, StoreError};
 use std::collections::BTreeMap;
 
 /// Callings looked at in one go.

@@ -6,8 +6,8 @@ use crate::documents::{self, Document};
 use crate::problem::Problem;
 use crate::secret;
 use lantern_api::{self as api, Changed};
-use lantern_core::callout::{Callee, Duty, Roster};
-use lantern_store::{CalloutSort, NewCallout, RosterRow, Site, StoreError};
+use lantern_core::callout::{Callee, CalloutSort, Duty, Roster};
+use lantern_store::{NewCallout, RosterRow, Site, StoreError};
 
 /// Rosters one site may have.
 const MOST_ROSTERS: usize = 100;

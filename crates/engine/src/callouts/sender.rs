@@ -2,8 +2,7 @@
 
 use futures::future::BoxFuture;
 use lantern_core::Moment;
-use lantern_core::callout::Way;
-use lantern_store::AttemptOutcome;
+use lantern_core::callout::{AttemptOutcome, Way};
 use std::sync::Arc;
 
 /// A message on its way out.

@@ -4,8 +4,8 @@ use super::{Answer, Callouts, Outgoing};
 use crate::clock;
 use futures::StreamExt;
 use lantern_core::Moment;
-use lantern_core::callout::{Address, Way, retry_after_s};
-use lantern_store::{AttemptEnd, AttemptOutcome, CalloutRow, CalloutSort, CalloutState, StoreError, with_sources};
+use lantern_core::callout::{Address, AttemptOutcome, CalloutSort, CalloutState, Way, retry_after_s};
+use lantern_store::{AttemptEnd, CalloutRow, StoreError, with_sources};
 use std::sync::{Mutex, PoisonError};
 
 /// Messages of one way that are sent at the same time.

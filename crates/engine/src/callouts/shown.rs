@@ -6,7 +6,7 @@ use crate::documents;
 use crate::problem::Problem;
 use lantern_api as api;
 use lantern_core::callout::{Callee, Duty, Roster};
-use lantern_store::{AttemptRow, CalloutRow, CalloutSort, CalloutState, RosterRow, Site, StoreError};
+use lantern_store::{AttemptRow, CalloutRow, RosterRow, Site, StoreError};
 
 impl Callouts {
     /// A roster, with who is called now and what is in the way.
@@ -84,20 +84,9 @@ pub fn callout(row: CalloutRow) -> api::Callout {
         callee: row.callee,
         way: row.way,
         address: row.address,
-        sort: match row.sort {
-            CalloutSort::Call => api::CalloutSort::Call,
-            CalloutSort::End => api::CalloutSort::End,
-            CalloutSort::Test => api::CalloutSort::Test,
-        },
+        sort: row.sort,
         subject: row.subject,
-        state: match row.state {
-            CalloutState::Waiting => api::CalloutState::Waiting,
-            CalloutState::Sending => api::CalloutState::Sending,
-            CalloutState::Sent => api::CalloutState::Sent,
-            CalloutState::Failed => api::CalloutState::Failed,
-            CalloutState::Uncertain => api::CalloutState::Uncertain,
-            CalloutState::Dropped => api::CalloutState::Dropped,
-        },
+        state: row.state,
         attempts: row.attempts,
         made_at: row.made_at.to_string(),
         next_at: row.next_at.map(|at| at.to_string()),
@@ -109,7 +98,7 @@ fn attempt(row: AttemptRow) -> api::CalloutAttempt {
     api::CalloutAttempt {
         began_at: row.began_at.to_string(),
         ended_at: row.ended_at.map(|at| at.to_string()),
-        outcome: row.outcome.map(|outcome| outcome.as_str().to_owned()),
+        outcome: row.outcome,
         said: row.said,
     }
 }
