@@ -49,7 +49,11 @@ test('marks that last are bars within the time; a trial goes on', () => {
 
 test('an alarm goes on until it ends, however long ago it was raised', () => {
   const alarm = (share: number, to?: number) =>
-    mark(share, { kind: 'alarm', text: 'high alarm: Too high', ...(to === undefined ? {} : { to: iso(to) }) });
+    mark(share, {
+      kind: 'alarm',
+      text: 'high alarm: Too high',
+      ...(to === undefined ? {} : { to: iso(to) }),
+    });
   const alarms = [alarm(-3), alarm(-2, -1), alarm(0.5, 0.75)];
   expect(stretches(alarms, SPAN).map(({ from, to }) => [from, to])).toEqual([
     [0, 1],

@@ -45,7 +45,8 @@ export function FormDialog({
   };
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth={width} aria-labelledby={id}>
-      <form onSubmit={take}>
+      {/* What is long moves under the title and above the buttons, which stay in sight. */}
+      <form onSubmit={take} style={{ display: 'flex', flexDirection: 'column', minHeight: 0 }}>
         <DialogTitle id={id}>{title}</DialogTitle>
         <DialogContent>
           <Stack spacing={2.5} sx={{ pt: 1 }}>

@@ -4,11 +4,12 @@ import TableBody from '@mui/material/TableBody';
 import TableCell from '@mui/material/TableCell';
 import TableRow from '@mui/material/TableRow';
 import Typography from '@mui/material/Typography';
-import type { TriedWatch, WatchRemark } from '../../api/schema';
+import type { TriedWatch, WatchCondition, WatchRemark } from '../../api/schema';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
 import { asSent, fixed, worked } from '../../format/number';
 import { dateTime } from '../../format/time';
+import { TriedChart } from './TriedChart';
 
 /** Occurrences that are listed. */
 const LISTED = 8;
@@ -21,7 +22,7 @@ const REMARKS: Record<WatchRemark, string> = {
 };
 
 /** What a watch would have done. */
-export function Tried({ found }: { found: TriedWatch }) {
+export function Tried({ found, when }: { found: TriedWatch; when: WatchCondition }) {
   const { zone } = useSite();
   const all = found.places.flatMap(({ occurrences }) => occurrences);
   const count = found.places.reduce((sum, place) => sum + place.count, 0);
@@ -39,6 +40,7 @@ export function Tried({ found }: { found: TriedWatch }) {
           {REMARKS[remark]}
         </Alert>
       ))}
+      <TriedChart found={found} when={when} />
       {all.length > 0 && (
         <Table size="small" sx={{ mt: 1 }}>
           <TableBody>

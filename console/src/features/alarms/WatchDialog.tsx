@@ -155,7 +155,7 @@ export function WatchDialog({ draft: begun, symbol, onClose }: Props) {
           Try it over the last two weeks
         </Button>
       )}
-      {attempt.data && <Tried found={attempt.data} />}
+      {attempt.data && <Tried found={attempt.data} when={attempt.variables.when} />}
       {about === 'device' && (
         <Alert severity="info">
           A gateway that is silent is the cause of what it carries: one alarm, not many.
