@@ -506,6 +506,21 @@ async fn a_text_message_keeps_what_answers_it_however_long_its_words_are() {
 }
 
 #[tokio::test]
+async fn a_message_leads_to_where_the_device_is_now() {
+    let (world, desk) = world().await;
+    roster(&world, |_| ()).await;
+    let declared = serde_json::from_value(json!({"code": "pos", "type": "position"})).unwrap();
+    world.engine.set_up.add_signal(&world.tower.site, &world.tower.device, &declared, "ann").await.unwrap();
+    world.send(&world.tower, &json!({"pos": {"latitude": 54.5, "longitude": -2.25}}).to_string()).await;
+    level(&world, 3.5).await;
+    after(&world, 4.0).await;
+    let text = desk.take().remove(0).text;
+    assert!(text.contains("geo:54.500000,-2.250000"), "{text}");
+    assert!(text.contains("It is wrong when above 3 m"), "{text}");
+    assert!(text.contains("temp 8"), "the other signals: {text}");
+}
+
+#[tokio::test]
 async fn a_roster_says_what_would_keep_somebody_from_being_called() {
     let (world, _) = world().await;
     world

@@ -17,15 +17,15 @@ impl When {
             Self::Outside { low, high, unit } => format!("outside {low} to {}", with(high, unit)),
             Self::Changing { by, within_s, direction, unit } => {
                 let how = match direction {
-                    Direction::Rises => "rises by",
-                    Direction::Falls => "falls by",
-                    Direction::Either => "changes by",
+                    Direction::Rises => "rising by",
+                    Direction::Falls => "falling by",
+                    Direction::Either => "changing by",
                 };
                 format!("{how} {} within {}", with(by, unit), duration(*within_s))
             }
             Self::Steady { for_s, .. } => format!("not changing for {}", duration(*for_s)),
-            Self::Flag { value } => format!("is {value}"),
-            Self::Text { equals } => format!("is `{equals}`"),
+            Self::Flag { value } => value.to_string(),
+            Self::Text { equals } => format!("`{equals}`"),
             Self::Inside { .. } => "inside an area".to_owned(),
             Self::OutsideOf { .. } => "outside an area".to_owned(),
             Self::Farther { than_m, .. } => format!("further than {than_m} m from a place"),
@@ -51,6 +51,21 @@ mod tests {
         assert_eq!(when.in_words(None), "above 8 Cel");
         let when: When =
             serde_json::from_str(r#"{"is": "changing", "by": 2, "within_s": 600, "direction": "falls"}"#).unwrap();
-        assert_eq!(when.in_words(None), "falls by 2 within 10 min");
+        assert_eq!(when.in_words(None), "falling by 2 within 10 min");
+    }
+
+    #[test]
+    fn every_condition_goes_on_after_the_word_when() {
+        for (when, words) in [
+            (r#"{"is": "flag", "value": true}"#, "true"),
+            (r#"{"is": "text", "equals": "ajar"}"#, "`ajar`"),
+            (r#"{"is": "outside", "low": -1, "high": 1, "unit": "m"}"#, "outside -1 to 1 m"),
+            (r#"{"is": "steady", "for_s": 3600}"#, "not changing for 60 min"),
+            (r#"{"is": "late"}"#, "late or silent"),
+            (r#"{"is": "pressed"}"#, "somebody presses its button"),
+        ] {
+            let when: When = serde_json::from_str(when).unwrap();
+            assert_eq!(when.in_words(None), words);
+        }
     }
 }

@@ -8,7 +8,7 @@ use crate::{documents, find, in_words, shown};
 use jiff::tz::TimeZone;
 use lantern_core::callout::{TEXT_CHARACTERS, Template, Way, Words, fit_text};
 use lantern_core::watch::Watch;
-use lantern_core::{Moment, Value, duration};
+use lantern_core::{Moment, Value, ValueType, duration};
 use lantern_store::{AlarmRow, Device, Site, StoreError};
 use serde_json::json;
 use std::collections::BTreeMap;
@@ -90,12 +90,14 @@ impl Callouts {
         words.device.clone_from(&device.name);
         words.place.clone_from(&device.place);
         if let Some(position) = device.position {
-            words.map = format!("geo:{:.6},{:.6}", position.latitude, position.longitude);
+            words.map = map(position.latitude, position.longitude);
         }
         let mut others = Vec::new();
         for of in self.plans.signals(device.id).await?.iter() {
             let is_its_own = alarm.signal.as_deref() == Some(of.signal.code.as_str());
-            if !is_its_own && (others.len() == MOST_OTHERS || of.signal.value_type.is_none()) {
+            let is_position = of.signal.value_type == Some(ValueType::Position);
+            let is_full = others.len() == MOST_OTHERS && !is_position;
+            if !is_its_own && (is_full || of.signal.value_type.is_none()) {
                 continue;
             }
             let Ok((last, decimals)) = self.now.last(site.id, of).await else { continue };
@@ -105,6 +107,9 @@ impl Callouts {
             if is_its_own {
                 words.signal.clone_from(name);
                 words.value = value.map(written).unwrap_or_default();
+            } else if let Some(fix) = last.good.last().and_then(|point| point.value.as_fix()).filter(|_| is_position) {
+                // Where it is now says more than where it belongs.
+                words.map = map(fix.latitude, fix.longitude);
             } else if let Some(point) = last.good.last() {
                 others.push(format!("{name} {}", written(&point.value)));
             }
@@ -112,6 +117,11 @@ impl Callouts {
         words.others = others.join(", ");
         Ok(())
     }
+}
+
+/// An address that opens a map (RFC 5870).
+fn map(latitude: f64, longitude: f64) -> String {
+    format!("geo:{latitude:.6},{longitude:.6}")
 }
 
 fn time(at: Moment, zone: &TimeZone) -> String {
