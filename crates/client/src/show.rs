@@ -111,6 +111,15 @@ pub(crate) fn position(position: Option<Position>) -> String {
     format!("{}, {}{altitude}", p.latitude, p.longitude)
 }
 
+/// A place as it is told: a signal, a device, or the service.
+pub(crate) fn place_of(device: Option<&str>, signal: Option<&str>) -> String {
+    match (device, signal) {
+        (Some(device), Some(signal)) => format!("{device}/{signal}"),
+        (Some(device), None) => device.to_owned(),
+        _ => "the service".to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,7 +1,7 @@
 //! What `lantern alarms --figures` shows.
 
-use super::alarms::place_of;
 use crate::output::table;
+use crate::show::place_of;
 use crate::time::{age, local};
 use jiff::tz::TimeZone;
 use lantern_api::{AlarmFigure, AlarmFigures, AlarmMeasure, AlarmPlace};

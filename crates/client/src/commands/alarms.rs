@@ -96,16 +96,7 @@ async fn path(server: &Server) -> Result<String> {
 
 /// Where an alarm is.
 fn place(alarm: &Alarm) -> String {
-    place_of(alarm.device.as_deref(), alarm.signal.as_deref())
-}
-
-/// A place as it is told: a signal, a device, or the service.
-pub(super) fn place_of(device: Option<&str>, signal: Option<&str>) -> String {
-    match (device, signal) {
-        (Some(device), Some(signal)) => format!("{device}/{signal}"),
-        (Some(device), None) => device.to_owned(),
-        _ => "the service".to_owned(),
-    }
+    show::place_of(alarm.device.as_deref(), alarm.signal.as_deref())
 }
 
 fn value(alarm: &Alarm) -> String {
