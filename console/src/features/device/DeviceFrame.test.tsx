@@ -1,4 +1,4 @@
-import { screen } from '@testing-library/react';
+import { screen, within } from '@testing-library/react';
 import { expect, test } from 'vitest';
 import { A_SITE, aDevice, aSignal } from '../../testing';
 import { answering, show } from '../../testing-dom';
@@ -48,4 +48,38 @@ test('a clock that is right enough is not', async () => {
   show(<DeviceFrame />, AT);
   await screen.findByRole('navigation', { name: 'Parts of this device' });
   expect(screen.queryByText(/Its clock is/)).toBeNull();
+});
+
+const alarm = (over: object) => ({
+  id: 7,
+  watch: 'high',
+  name: 'Too high',
+  severity: 'high',
+  state: 'unacknowledged',
+  device: 'tower',
+  signal: 'level',
+  raised_at: '2026-05-01T12:00:00Z',
+  recorded_at: '2026-05-01T12:00:01Z',
+  is_found: false,
+  ...over,
+});
+
+test('its alarms stand above its parts, and lead to where they are answered', async () => {
+  const items = [
+    alarm({}),
+    alarm({ id: 8, name: 'Nothing is heard', severity: 'urgent', signal: undefined }),
+    alarm({ id: 9, name: 'Of another device', device: 'shed' }),
+  ];
+  answering({
+    [`GET ${NOW}`]: tower(),
+    'GET /sites/marlbeck/alarms?open=true&limit=500': { items },
+  });
+  show(<DeviceFrame />, AT);
+  const section = await screen.findByRole('region', { name: 'Alarms of this device' });
+  const links = within(section).getAllByRole('link');
+  expect(links.map((link) => [link.textContent, link.getAttribute('href')])).toEqual([
+    ['Nothing is heard', '/sites/marlbeck/alarms/8'],
+    ['Too high', '/sites/marlbeck/alarms/7'],
+  ]);
+  expect(section.textContent).toContain('nobody knows yet');
 });

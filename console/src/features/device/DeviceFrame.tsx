@@ -13,6 +13,7 @@ import { Empty, Loading, ProblemAlert } from '../../components/states';
 import { useSite } from '../../components/siteContext';
 import { age } from '../../format/age';
 import { useServiceNow } from '../../format/clock';
+import { DeviceAlarms } from '../alarms/DeviceAlarms';
 import { ConnectionLine } from './ConnectionLine';
 
 /** The parts of a device's page: what is looked at daily first. */
@@ -49,6 +50,7 @@ export function DeviceFrame() {
       <ConnectionLine device={data} />
       {data.state === 'trial' && <InTrial device={data} />}
       <ClockOff device={data} />
+      <DeviceAlarms device={code} />
       <Parts base={`/sites/${site.code}/devices/${code}`} />
       <Outlet context={data} />
     </>
