@@ -5,12 +5,14 @@ import Link from '@mui/material/Link';
 import { useQuery } from '@tanstack/react-query';
 import { Outlet, ScrollRestoration, useParams } from 'react-router';
 import { LiveProvider, useLiveState } from '../api/LiveProvider';
+import { alarmCounts } from '../api/alarmQueries';
 import { session, site as siteQuery, storage } from '../api/queries';
 import { setDecimalMark } from '../format/mark';
 import { clockTime } from '../format/time';
 import { BottomBar, TopStrip } from './TopStrip';
 import { RemovedNotice } from './RemovedNotice';
-import { SiteContext, seenBy } from './siteContext';
+import { useRinging } from './ringing';
+import { SiteContext, seenBy, useSite } from './siteContext';
 import { Loading, ProblemAlert } from './states';
 
 /** What stands around every page of a site. */
@@ -36,6 +38,7 @@ export function SiteFrame() {
         <TopStrip />
         <NotConnected zone={site.zone} />
         <NearlyFull />
+        <Ringing />
         <Container
           component="main"
           id="main"
@@ -52,6 +55,13 @@ export function SiteFrame() {
       </LiveProvider>
     </SiteContext>
   );
+}
+
+/** Rings when an alarm comes, if this browser is to. */
+function Ringing() {
+  const site = useSite();
+  useRinging(useQuery(alarmCounts(site.code)).data);
+  return null;
 }
 
 /** Past the strip, for who goes by keyboard. */

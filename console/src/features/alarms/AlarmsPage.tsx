@@ -1,5 +1,7 @@
 import Button from '@mui/material/Button';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import Stack from '@mui/material/Stack';
+import Switch from '@mui/material/Switch';
 import Typography from '@mui/material/Typography';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -11,6 +13,7 @@ import { useSite } from '../../components/siteContext';
 import { AlarmTable } from './AlarmTable';
 import { AlarmTabs } from './AlarmTabs';
 import { CallButtons } from './CallButtons';
+import { ring, setRings, useRings } from '../../components/ringing';
 import { inOrder, isWaiting } from './words';
 import { useAnswer } from './useAnswer';
 
@@ -37,6 +40,7 @@ export function AlarmsPage() {
       <PageHeading gutterBottom>Alarms</PageHeading>
       <AlarmTabs />
       <CallButtons />
+      <RingChoice />
       {error && !data && <ProblemAlert error={error} onRetry={() => void refetch()} />}
       {!data && !error && <Loading height={160} />}
       {data?.length === 0 && (
@@ -68,6 +72,26 @@ export function AlarmsPage() {
         </>
       )}
     </>
+  );
+}
+
+/** Whether this browser rings when an alarm comes. It rings once when it is chosen, so that one knows the sound. */
+function RingChoice() {
+  const rings = useRings();
+  return (
+    <FormControlLabel
+      control={
+        <Switch
+          checked={rings}
+          onChange={(_, chosen) => {
+            setRings(chosen);
+            if (chosen) ring(false);
+          }}
+        />
+      }
+      label="Ring in this browser when an alarm comes"
+      sx={{ mb: 2 }}
+    />
   );
 }
 

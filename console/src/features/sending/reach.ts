@@ -1,4 +1,4 @@
-import { useSyncExternalStore } from 'react';
+import { kept } from '../../format/kept';
 
 /** Names by which a computer calls itself: nobody else reaches it by them. */
 const OWN_NAMES = /(?<![\w.-])(?:localhost|127(?:\.\d{1,3}){3}|\[::1\])(?![\w.-]*\w)/g;
@@ -15,22 +15,10 @@ export const isHost = (text: string): boolean =>
   /^(?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/i.test(text) ||
   /^\[[0-9a-f:.]+\]$/i.test(text);
 
-const KEPT = 'key-lantern-host';
-const listeners = new Set<() => void>();
+const host = kept('key-lantern-host');
 
 /** The name by which the field reaches the service, as somebody told this browser; empty if nobody did. */
-export function useFieldHost(): string {
-  return useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      return () => listeners.delete(listener);
-    },
-    () => localStorage.getItem(KEPT) ?? '',
-  );
-}
+export const useFieldHost = host.use;
 
 /** Keeps the name by which the field reaches the service. */
-export function setFieldHost(host: string): void {
-  localStorage.setItem(KEPT, host);
-  listeners.forEach((listener) => listener());
-}
+export const setFieldHost = host.set;
