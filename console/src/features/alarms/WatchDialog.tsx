@@ -15,7 +15,8 @@ import { NumberEntry } from '../../components/NumberEntry';
 import { RemoveButton } from '../../components/RemoveButton';
 import { useSite } from '../../components/siteContext';
 import { Tried } from './Tried';
-import { aboutOf, CONDITIONS, keepsScope, watchOf, type WatchDraft } from './watchDraft';
+import { aboutOf, CONDITIONS, keepsScope, watchOf, type WatchDraft, canPropose } from './watchDraft';
+import { UsualRange } from './UsualRange';
 import { onInWords, SEVERITIES } from './words';
 
 /** Something a watch can be on. */
@@ -112,6 +113,7 @@ export function WatchDialog({ draft: begun, symbol, onClose }: Props) {
         />
       )}
       <Limits draft={draft} symbol={symbol ?? place?.symbol ?? ''} onChange={set} />
+      {canPropose(draft) && <UsualRange draft={draft} symbol={place?.symbol ?? ''} onChange={set} />}
       <Stack direction={{ xs: 'column', sm: 'row' }} spacing={2}>
         <NumberEntry
           label="For so many minutes"

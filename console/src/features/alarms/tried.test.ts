@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest';
 import type { SummarySet } from '../../api/schema';
 import { limitsOf, triedPicture } from './TriedChart';
+import { canPropose, NEW_WATCH, suggested } from './watchDraft';
 
 const FROM = Date.parse('2026-05-01T00:00:00Z');
 const SPAN = { from: FROM, to: FROM + 4 * 3_600_000 };
@@ -57,4 +58,16 @@ test('conditions have the limits that can be drawn', () => {
   expect(limitsOf({ is: 'below', limit: -2 })).toEqual([-2]);
   expect(limitsOf({ is: 'outside', low: 1, high: 3 })).toEqual([1, 3]);
   expect(limitsOf({ is: 'flag', value: true })).toEqual([]);
+});
+
+test('limits are proposed where nearly all readings lay', () => {
+  const draft = (is: (typeof NEW_WATCH)['is'], on = 'fridge/temp') => ({ ...NEW_WATCH, is, on });
+  expect(suggested(draft('above'), 2.61349, 4.90211)).toEqual({ first: '4.902' });
+  expect(suggested(draft('below'), 2.61349, 4.90211)).toEqual({ first: '2.613' });
+  expect(suggested(draft('outside'), -0.5, 0.5)).toEqual({ first: '-0.5', second: '0.5' });
+  expect([canPropose(draft('above')), canPropose(draft('above', '')), canPropose(draft('flag'))]).toEqual([
+    true,
+    false,
+    false,
+  ]);
 });

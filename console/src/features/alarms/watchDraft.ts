@@ -93,6 +93,19 @@ function whenOf({ is, first, second, minutes, text }: WatchDraft): When | undefi
   }
 }
 
+/** Whether limits can be proposed: in a signal's own unit. */
+export const canPropose = ({ is, on, kept }: WatchDraft): boolean =>
+  ['above', 'below', 'outside'].includes(is) &&
+  on.includes('/') &&
+  !(kept && 'unit' in kept.when && kept.when.unit);
+
+/** Limits where nearly all readings lay between two values. */
+export function suggested({ is }: WatchDraft, low: number, high: number): Partial<WatchDraft> {
+  const text = (value: number) => String(Number(value.toPrecision(4)));
+  if (is === 'above') return { first: text(high) };
+  return is === 'below' ? { first: text(low) } : { first: text(low), second: text(high) };
+}
+
 /** Whether the scope that was kept still stands: nobody has chosen another, and it suits. */
 export const keepsScope = ({ kept, on, is }: WatchDraft): boolean =>
   kept !== undefined && on === '' && aboutOf(kept.when.is) === aboutOf(is);
