@@ -20,8 +20,14 @@ interface Props {
 /** Where the values of a signal usually lie, and limits there for the asking. */
 export function UsualRange({ draft, symbol, onChange }: Props) {
   const site = useSite();
+  const when = draft.kept?.when;
+  const unit = when && 'unit' in when && when.unit ? `:${when.unit}` : '';
   const { data, isPlaceholderData } = useQuery(
-    figures(site.code, [draft.on], TWO_WEEKS, site.zone, { by: '', quantiles: SHARES, limits: {} }),
+    figures(site.code, [`${draft.on}${unit}`], TWO_WEEKS, site.zone, {
+      by: '',
+      quantiles: SHARES,
+      limits: {},
+    }),
   );
   const [low, high] = data?.signals[0]?.buckets[0]?.quantiles ?? [];
   // What was found of another signal is not proposed.

@@ -113,7 +113,9 @@ export function WatchDialog({ draft: begun, symbol, onClose }: Props) {
         />
       )}
       <Limits draft={draft} symbol={symbol ?? place?.symbol ?? ''} onChange={set} />
-      {canPropose(draft) && <UsualRange draft={draft} symbol={place?.symbol ?? ''} onChange={set} />}
+      {canPropose(draft) && (
+        <UsualRange draft={draft} symbol={symbol ?? place?.symbol ?? ''} onChange={set} />
+      )}
       <Stack direction={{ xs: 'column', sm: 'row' }} spacing={2}>
         <NumberEntry
           label="For so many minutes"

@@ -93,11 +93,9 @@ function whenOf({ is, first, second, minutes, text }: WatchDraft): When | undefi
   }
 }
 
-/** Whether limits can be proposed: in a signal's own unit. */
-export const canPropose = ({ is, on, kept }: WatchDraft): boolean =>
-  ['above', 'below', 'outside'].includes(is) &&
-  on.includes('/') &&
-  !(kept && 'unit' in kept.when && kept.when.unit);
+/** Whether limits can be proposed. */
+export const canPropose = ({ is, on }: WatchDraft): boolean =>
+  ['above', 'below', 'outside'].includes(is) && on.includes('/');
 
 /** Limits where nearly all readings lay between two values. */
 export function suggested({ is }: WatchDraft, low: number, high: number): Partial<WatchDraft> {
