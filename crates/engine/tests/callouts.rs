@@ -110,6 +110,13 @@ async fn after(world: &World, seconds: f64) {
     look(&world.engine).await;
 }
 
+/// Raises an alarm and makes its message, which is not sent yet.
+async fn make_message(world: &World) {
+    level(world, 3.5).await;
+    pass(4.0);
+    world.engine.callouts.call().await.unwrap();
+}
+
 async fn look(engine: &Engine) {
     engine.callouts.call().await.unwrap();
     for way in Way::ALL {
@@ -432,9 +439,7 @@ async fn a_clock_that_is_put_right_holds_no_message_up() {
     let (world, desk) = world().await;
     roster(&world, |_| ()).await;
     leap(120.0);
-    level(&world, 3.5).await;
-    pass(4.0);
-    world.engine.callouts.call().await.unwrap();
+    make_message(&world).await;
     leap(-120.0);
     desk.answers(Way::Mail, Later);
     after(&world, 1.0).await;
@@ -451,9 +456,7 @@ async fn a_clock_that_is_put_right_holds_no_message_up() {
 async fn a_message_that_was_made_by_a_clock_that_was_behind_is_not_given_up() {
     let (world, desk) = world().await;
     roster(&world, |_| ()).await;
-    level(&world, 3.5).await;
-    pass(4.0);
-    world.engine.callouts.call().await.unwrap();
+    make_message(&world).await;
     leap(864_000.0);
     desk.answers(Way::Mail, Later);
     after(&world, 1.0).await;
@@ -466,9 +469,7 @@ async fn a_message_that_was_made_by_a_clock_that_was_behind_is_not_given_up() {
 async fn how_an_attempt_ended_is_written_once_the_database_takes_it() {
     let (world, desk) = world().await;
     roster(&world, |_| ()).await;
-    level(&world, 3.5).await;
-    pass(4.0);
-    world.engine.callouts.call().await.unwrap();
+    make_message(&world).await;
     world
         .execute(
             "CREATE TRIGGER refusing BEFORE UPDATE ON callout_attempt BEGIN SELECT RAISE(ABORT, 'disk is full'); END",

@@ -2,7 +2,7 @@
 
 use super::spread::Spread;
 use super::steps::Steps;
-use super::{Band, Degrees, Extreme, Figures, WantedFigures};
+use super::{Band, Degrees, Extreme, Figures, LANES, WantedFigures};
 use crate::series::{Buckets, Run, SealedDigest, SegmentError, Summary};
 
 /// Takes the readings of one signal in order of time and gives the figures of each bucket.
@@ -286,9 +286,6 @@ impl Tally {
         })
     }
 }
-
-/// Lanes that loops are cut into, so that one addition need not wait for the one before.
-const LANES: usize = 8;
 
 /// The least and the greatest value.
 fn extremes(values: &[f64]) -> (f64, f64) {

@@ -18,6 +18,9 @@ pub use bursts::{Burst, BurstFold};
 pub use fold::FigureFold;
 pub use integral::{Integral, integral_of};
 
+/// Lanes that loops over values are cut into, so that one value need not wait for the one before.
+const LANES: usize = 8;
+
 /// Values within limits.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Band {

@@ -1,5 +1,6 @@
 //! How values are spread: their deviation and quantiles, exactly.
 
+use super::LANES;
 use super::steps::Steps;
 
 /// The values of a bucket, counted where that can be.
@@ -108,9 +109,6 @@ const fn key(value: f64) -> i64 {
 const fn number(key: i64) -> f64 {
     f64::from_bits((key ^ ((key >> 63).cast_unsigned() >> 1).cast_signed()).cast_unsigned())
 }
-
-/// Sums of loops are kept in so many lanes, so that one addition need not wait for the one before.
-const LANES: usize = 8;
 
 /// The sum of the squares of what differs from a mean.
 fn squares(values: &[f64], mean: f64) -> f64 {

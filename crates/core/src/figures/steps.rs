@@ -1,5 +1,7 @@
 //! Values counted by decimal step.
 
+use super::LANES;
+
 /// Steps between least and greatest up to which values are counted.
 const MOST_STEPS: usize = 65_535;
 /// Values have so many decimals at the most, to be counted.
@@ -101,8 +103,6 @@ impl Steps {
     }
 }
 
-/// Values that are looked at side by side.
-const LANES: usize = 8;
 /// Values after which it is looked whether any was wrong.
 const STRETCH: usize = 1_024;
 
